@@ -1,0 +1,46 @@
+"""The view baked into a LUT for the preview, with its error known. Measuring and exporting never come here."""
+
+from dataclasses import dataclass
+
+import numpy as np
+import PyOpenColorIO as ocio
+
+from aquin.arrays import Float32, Floats
+from aquin.colour import acescct
+from aquin.colour.config import Processor
+
+
+def grid(size: int) -> Float32:
+    """(size**3, 3) float32: the colours of a cube from 0 to 1, blue running fastest."""
+    axis = np.linspace(0, 1, size, dtype=np.float32)
+    return np.stack(np.meshgrid(axis, axis, axis, indexing="ij"), axis=-1).reshape(-1, 3)
+
+
+def lut_processor(values: Floats, size: int) -> Processor:
+    """A tetrahedral 3D LUT over 0..1 as a processor; `values` in the order of `grid`."""
+    lut = ocio.Lut3DTransform(size)
+    lut.setInterpolation(ocio.INTERP_TETRAHEDRAL)
+    lut.setData(np.ascontiguousarray(values, np.float32).ravel())
+    cpu = ocio.Config.CreateRaw().getProcessor(lut).getOptimizedCPUProcessor(ocio.OPTIMIZATION_NONE)
+    return Processor(cpu)
+
+
+@dataclass(frozen=True)
+class BakedView:
+    """ACEScct to display signal through a LUT. `error_code10`: 99.9th percentile and largest error in 10-bit codes."""
+
+    process: Processor
+    error_code10: tuple[float, float]
+
+    @classmethod
+    def bake(cls, view: Processor, size: int = 49, seed: int = 1) -> "BakedView":
+        """Bake a view (scene-linear AP1 to signal) and measure it on 20 000 colours between the grid points.
+
+        The colours are scene-like: neutral levels from 9 stops under to 5 over grey, with channel ratios of up to 2 stops.
+        """
+        process = lut_processor(view(acescct.decode(grid(size))), size)
+        random = np.random.default_rng(seed)
+        stops = random.uniform(-9, 5, (20_000, 1)) + random.normal(0, 0.7, (20_000, 3)).clip(-2, 2)
+        linear = (0.18 * np.exp2(stops)).astype(np.float32)
+        gap = np.abs(process(acescct.encode(linear)) - view(linear)).max(axis=1) * 1023
+        return cls(process, (float(np.percentile(gap, 99.9)), float(gap.max())))

@@ -1,0 +1,164 @@
+"""The colour configuration: OpenColorIO's built-in studio configuration, or a file, plus a production's cameras."""
+
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import PyOpenColorIO as ocio
+
+from aquin.arrays import Float32, Floats
+from aquin.colour.encoding import CameraEncoding
+from aquin.colour.primaries import AP0_TO_AP1
+from aquin.errors import AquinError
+
+_INTERCHANGE = "aces_interchange"
+
+
+@dataclass(frozen=True)
+class Encoding:
+    """A colour space of the configuration as it is offered to the person."""
+
+    name: str
+    family: str
+    kind: str
+    aliases: tuple[str, ...]
+    description: str = ""
+
+    def fits(self, words: str) -> bool:
+        """True when every word occurs in the name, family, kind or an alias."""
+        text = " ".join((self.name, self.family, self.kind, *self.aliases)).lower()
+        return all(word in text for word in words.lower().split())
+
+
+class ColourConfig:
+    """An OpenColorIO configuration and the few things Aquin asks of it. Processors are safe to use from threads."""
+
+    def __init__(self, config: Any, label: str) -> None:
+        self._config = config
+        self.label = label
+
+    @classmethod
+    def load(cls, path: str | Path | None = None) -> "ColourConfig":
+        """A config file, or with None the newest built-in studio configuration. Raises AquinError."""
+        if path is None:
+            names = [entry[0] for entry in ocio.BuiltinConfigRegistry().getBuiltinConfigs()]
+            newest = [name for name in names if name.startswith("studio-config")][-1]
+            return cls(ocio.Config.CreateFromBuiltinConfig(newest), newest)
+        path = Path(path)
+        if not path.is_file():
+            raise AquinError("the colour configuration does not exist", path, "Check --config")
+        try:
+            config = ocio.Config.CreateFromFile(str(path))
+            config.validate()
+        except (ocio.Exception, UnicodeDecodeError) as error:
+            raise AquinError(f"the colour configuration can't be used ({_first(error)})", path, "Check the file") from error
+        if not config.hasRole(_INTERCHANGE):
+            raise AquinError("the colour configuration has no role 'aces_interchange'", path, "Add it, or use another")
+        return cls(config, path.name)
+
+    def with_encodings(self, *cameras: CameraEncoding) -> "ColourConfig":
+        """A copy that also knows these camera encodings. Raises AquinError when a name is taken by another space."""
+        config = self._config.createEditableCopy()
+        for camera in cameras:
+            known = config.getColorSpace(camera.name)
+            if known is not None and known.getFamily() != "Input/Production":
+                raise AquinError(f"the name '{camera.name}' is taken in the configuration", None, "Choose another name")
+            config.addColorSpace(camera.colour_space())
+        return ColourConfig(config, f"{self.label} + {', '.join(c.name for c in cameras)}")
+
+    def text(self) -> str:
+        """The configuration as the text of a config.ocio file."""
+        return str(self._config.serialize())
+
+    def encodings(self) -> list[Encoding]:
+        """All colour spaces that hold pictures (no data), in the configuration's order, production cameras first."""
+        spaces = [s for s in self._config.getColorSpaces() if not s.isData()]
+        found = [
+            Encoding(s.getName(), s.getFamily(), s.getEncoding(), tuple(s.getAliases()), s.getDescription()) for s in spaces
+        ]
+        return sorted(found, key=lambda e: e.family != "Input/Production")
+
+    def resolve(self, name: str) -> str:
+        """The name of the colour space that a name, alias or role stands for. Raises AquinError with the nearest names."""
+        space = self._config.getColorSpace(name)
+        if space is None or space.isData():
+            known = self.encodings()
+            near = [e.name for e in known if e.fits(name)] or _nearest(name, [e.name for e in known])
+            raise AquinError(
+                f"the configuration has no encoding '{name}'", None, f"Near it: {', '.join(near[:4])}. See: aquin encodings"
+            )
+        return str(space.getName())
+
+    def displays(self) -> list[tuple[str, list[str]]]:
+        """Each display with its views."""
+        return [(d, list(self._config.getViews(d))) for d in self._config.getDisplays()]
+
+    def default_view(self) -> tuple[str, str]:
+        """A BT.1886 display with its first view where there is one, else the configuration's default."""
+        for display, views in self.displays():
+            if "1886" in display and views:
+                return display, views[0]
+        display = self._config.getDefaultDisplay()
+        return display, self._config.getDefaultView(display)
+
+    def to_linear(self, encoding: str) -> "Processor":
+        """Encoding to scene-linear AP1."""
+        group = ocio.GroupTransform()
+        group.appendTransform(ocio.ColorSpaceTransform(src=self.resolve(encoding), dst=_INTERCHANGE))
+        group.appendTransform(_matrix(AP0_TO_AP1))
+        return self._processor(group)
+
+    def from_linear(self, encoding: str) -> "Processor":
+        """Scene-linear AP1 to an encoding."""
+        group = ocio.GroupTransform()
+        group.appendTransform(_matrix(np.linalg.inv(AP0_TO_AP1)))
+        group.appendTransform(ocio.ColorSpaceTransform(src=_INTERCHANGE, dst=self.resolve(encoding)))
+        return self._processor(group)
+
+    def view(self, display: str, view: str) -> "Processor":
+        """Scene-linear AP1 to a display's signal. Raises AquinError for an unknown pair."""
+        if view not in dict(self.displays()).get(display, []):
+            known = "; ".join(f"{d}: {', '.join(v)}" for d, v in self.displays())
+            raise AquinError(f"there is no view '{view}' on display '{display}'", None, f"There are: {known}")
+        group = ocio.GroupTransform()
+        group.appendTransform(_matrix(np.linalg.inv(AP0_TO_AP1)))
+        group.appendTransform(ocio.DisplayViewTransform(src=_INTERCHANGE, display=display, view=view))
+        return self._processor(group)
+
+    def _processor(self, transform: Any) -> "Processor":
+        try:
+            built = self._config.getProcessor(transform)
+            return Processor(built.getOptimizedCPUProcessor(ocio.OPTIMIZATION_LOSSLESS))
+        except ocio.Exception as error:
+            raise AquinError(f"the colour transform can't be built ({_first(error)})", None, "Check the configuration") from error
+
+
+class Processor:
+    """One transform, ready to run."""
+
+    def __init__(self, cpu: Any) -> None:
+        self._cpu = cpu
+
+    def __call__(self, rgb: Floats) -> Float32:
+        """(..., 3) to a new float32 array of the same shape."""
+        out = np.array(rgb, np.float32, order="C", copy=True)
+        if out.size:
+            self._cpu.applyRGB(out.reshape(-1, 3))
+        return out
+
+
+def _matrix(matrix: Floats) -> Any:
+    full = np.eye(4)
+    full[:3, :3] = matrix
+    return ocio.MatrixTransform(full.ravel().tolist())
+
+
+def _first(error: Exception) -> str:
+    return str(error).strip().splitlines()[0][:200]
+
+
+def _nearest(name: str, names: list[str]) -> list[str]:
+    import difflib
+
+    return difflib.get_close_matches(name, names, 4, 0.2) or names[:4]

@@ -1,0 +1,63 @@
+"""CIELAB and the CIEDE2000 colour difference."""
+
+import numpy as np
+from numpy.typing import ArrayLike
+
+from aquin.arrays import Float64
+from aquin.colour.primaries import AP1_TO_XYZ
+
+_WHITE = AP1_TO_XYZ @ np.ones(3)
+
+
+def lab_of_xyz(xyz: ArrayLike, white: ArrayLike) -> Float64:
+    """CIELAB (ISO/CIE 11664-4) of XYZ on the scale of `white`, (..., 3) to (..., 3)."""
+    ratio = np.asarray(xyz, np.float64) / np.asarray(white, np.float64)
+    delta = 6 / 29
+    f = np.where(ratio > delta**3, np.cbrt(np.maximum(ratio, 0)), ratio / (3 * delta**2) + 4 / 29)
+    x, y, z = f[..., 0], f[..., 1], f[..., 2]
+    return np.stack([116 * y - 16, 500 * (x - y), 200 * (y - z)], axis=-1)
+
+
+def lab_of_ap1(linear: ArrayLike) -> Float64:
+    """CIELAB of scene-linear AP1 under the ACES white, L* = 100 at a perfect diffuser (1.0)."""
+    return lab_of_xyz(np.asarray(linear, np.float64) @ AP1_TO_XYZ.T, _WHITE)
+
+
+def delta_e00(lab1: ArrayLike, lab2: ArrayLike) -> Float64:
+    """CIEDE2000 (ISO/CIE 11664-6, kL = kC = kH = 1) of CIELAB pairs, (..., 3) each, to (...)."""
+    return np.linalg.norm(delta_terms(lab1, lab2), axis=-1)
+
+
+def delta_terms(lab1: ArrayLike, lab2: ArrayLike) -> Float64:
+    """The lightness, chroma and hue parts of CIEDE2000 with the rotation folded in: their length is the difference.
+
+    The quadratic form C^2 + H^2 + R C H is split as (C + R H / 2)^2 + (1 - R^2 / 4) H^2, which is exact.
+    """
+    l1, a1, b1 = np.moveaxis(np.asarray(lab1, np.float64), -1, 0)
+    l2, a2, b2 = np.moveaxis(np.asarray(lab2, np.float64), -1, 0)
+    mean7 = ((np.hypot(a1, b1) + np.hypot(a2, b2)) / 2) ** 7
+    g = 0.5 * (1 - np.sqrt(mean7 / (mean7 + 25.0**7)))
+    a1, a2 = (1 + g) * a1, (1 + g) * a2
+    c1, c2 = np.hypot(a1, b1), np.hypot(a2, b2)
+    h1, h2 = np.degrees(np.arctan2(b1, a1)) % 360, np.degrees(np.arctan2(b2, a2)) % 360
+    grey = c1 * c2 == 0
+    turn = h2 - h1
+    turn = np.where(turn > 180, turn - 360, np.where(turn < -180, turn + 360, turn))
+    turn = np.where(grey, 0, turn)
+    far = np.abs(h1 - h2) > 180
+    total = h1 + h2
+    mean_h = np.where(far, np.where(total < 360, total + 360, total - 360), total) / 2
+    mean_h = np.where(grey, total, mean_h)
+    mean_l, mean_c = (l1 + l2) / 2, (c1 + c2) / 2
+    t = (
+        1 - 0.17 * np.cos(np.radians(mean_h - 30)) + 0.24 * np.cos(np.radians(2 * mean_h))
+        + 0.32 * np.cos(np.radians(3 * mean_h + 6)) - 0.20 * np.cos(np.radians(4 * mean_h - 63))
+    )
+    s_l = 1 + 0.015 * (mean_l - 50) ** 2 / np.sqrt(20 + (mean_l - 50) ** 2)
+    s_c, s_h = 1 + 0.045 * mean_c, 1 + 0.015 * mean_c * t
+    mean7 = mean_c**7
+    rotation = -2 * np.sqrt(mean7 / (mean7 + 25.0**7)) * np.sin(np.radians(60 * np.exp(-(((mean_h - 275) / 25) ** 2))))
+    lightness = (l2 - l1) / s_l
+    chroma = (c2 - c1) / s_c
+    hue = 2 * np.sqrt(c1 * c2) * np.sin(np.radians(turn / 2)) / s_h
+    return np.stack([lightness, chroma + rotation * hue / 2, hue * np.sqrt(1 - rotation**2 / 4)], axis=-1)

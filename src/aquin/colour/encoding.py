@@ -1,0 +1,130 @@
+"""A measured or published camera encoding: log curve parameters and primaries, added to a configuration."""
+
+import json
+from dataclasses import asdict, dataclass
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import PyOpenColorIO as ocio
+
+from aquin.arrays import Float64, Floats
+from aquin.colour.primaries import ACES_WHITE, AP0_TO_XYZ, rgb_to_xyz_matrix
+from aquin.colour.white import adaptation
+from aquin.errors import AquinError
+
+Pair = tuple[float, float]
+
+
+@dataclass(frozen=True)
+class LogCurve:
+    """signal = a * log10(b * x + c) + d above `break_linear`; below it the tangent goes on as a straight line.
+
+    x is scene-linear (0.18 is grey), the signal is 0 to 1 over full range.
+    """
+
+    a: float
+    b: float
+    c: float
+    d: float
+    break_linear: float
+
+    def __post_init__(self) -> None:
+        values = (self.a, self.b, self.c, self.d, self.break_linear)
+        if not all(np.isfinite(values)) or self.a <= 0 or self.b <= 0 or self.b * self.break_linear + self.c <= 0:
+            raise ValueError("the curve must rise, and b * break + c must be above 0")
+
+    @property
+    def toe(self) -> Pair:
+        """Slope and offset of the straight part."""
+        inner = self.b * self.break_linear + self.c
+        slope = self.a * self.b / (np.log(10) * inner)
+        return float(slope), float(self.a * np.log10(inner) + self.d - slope * self.break_linear)
+
+    def encode(self, linear: Floats) -> Floats:
+        """Scene-linear to signal, any shape."""
+        slope, offset = self.toe
+        x = np.asarray(linear)
+        log = self.a * np.log10(np.maximum(self.b * x + self.c, 1e-12)) + self.d
+        return np.where(x > self.break_linear, log, slope * x + offset).astype(x.dtype)
+
+    def decode(self, signal: Floats) -> Floats:
+        """Signal to scene-linear, any shape."""
+        slope, offset = self.toe
+        y = np.asarray(signal)
+        linear = (10.0 ** ((y - self.d) / self.a) - self.c) / self.b
+        return np.where(y > slope * self.break_linear + offset, linear, (y - offset) / slope).astype(y.dtype)
+
+
+@dataclass(frozen=True)
+class CameraEncoding:
+    """A named encoding: a log curve (None for scene-linear) over RGB with its own primaries and white (CIE xy)."""
+
+    name: str
+    red: Pair
+    green: Pair
+    blue: Pair
+    white: Pair
+    curve: LogCurve | None = None
+    description: str = ""
+
+    @property
+    def to_ap0(self) -> Float64:
+        """3x3 matrix from the camera's linear RGB to ACES AP0, adapted to the ACES white with CAT16."""
+        native = rgb_to_xyz_matrix((self.red, self.green, self.blue), self.white)
+        return np.asarray(np.linalg.inv(AP0_TO_XYZ) @ adaptation(self.white, ACES_WHITE) @ native, np.float64)
+
+    def colour_space(self) -> Any:
+        """The same as an OpenColorIO colour space whose scene reference is AP0."""
+        matrix = np.eye(4)
+        matrix[:3, :3] = self.to_ap0
+        steps = ocio.GroupTransform()
+        if self.curve:
+            c = self.curve
+            steps.appendTransform(
+                ocio.LogCameraTransform(
+                    base=10.0, linSideBreak=[c.break_linear] * 3, logSideSlope=[c.a] * 3, logSideOffset=[c.d] * 3,
+                    linSideSlope=[c.b] * 3, linSideOffset=[c.c] * 3, direction=ocio.TRANSFORM_DIR_INVERSE,
+                )
+            )
+        steps.appendTransform(ocio.MatrixTransform(matrix.ravel().tolist()))
+        space = ocio.ColorSpace(ocio.REFERENCE_SPACE_SCENE, self.name)
+        space.setFamily("Input/Production")
+        space.setDescription(self.description)
+        space.setEncoding("log" if self.curve else "scene-linear")
+        space.setBitDepth(ocio.BIT_DEPTH_F32)
+        space.addCategory("file-io")
+        space.setTransform(steps, ocio.COLORSPACE_DIR_TO_REFERENCE)
+        return space
+
+    def write(self, path: Path) -> None:
+        """Write as JSON, the form that `read` takes."""
+        path.write_text(json.dumps(asdict(self), indent=2) + "\n", encoding="utf-8")
+
+    @classmethod
+    def read(cls, path: Path) -> "CameraEncoding":
+        """Read from JSON: name, red, green, blue, white (xy pairs), curve {a, b, c, d, break_linear} or null."""
+        remedy = "It must hold name, red, green, blue, white (xy pairs) and curve {a, b, c, d, break_linear} or null"
+        try:
+            if path.stat().st_size > 100_000:
+                raise ValueError("the file is too large")
+            data = json.loads(path.read_text(encoding="utf-8"))
+            pairs = {key: (float(data[key][0]), float(data[key][1])) for key in ("red", "green", "blue", "white")}
+            if not all(np.isfinite(v) for pair in pairs.values() for v in pair) or pairs["white"][1] <= 0:
+                raise ValueError("the primaries must be finite numbers")
+            curve = LogCurve(**{k: float(v) for k, v in data["curve"].items()}) if data.get("curve") else None
+            made = cls(check_name(str(data["name"])), curve=curve, description=str(data.get("description", "")), **pairs)
+            np.linalg.inv(made.to_ap0)
+            return made
+        except OSError as error:
+            raise AquinError(f"the encoding can't be read ({error.strerror})", path, "Check the name") from error
+        except (ValueError, KeyError, TypeError, IndexError, AttributeError, np.linalg.LinAlgError) as error:
+            raise AquinError(f"this is no camera encoding ({error})", path, remedy) from error
+
+
+def check_name(name: str) -> str:
+    """A colour space name that every OpenColorIO config takes."""
+    name = name.strip()
+    if not name or len(name) > 80 or not name.isprintable() or set(name) & set(",:%$\"'"):
+        raise ValueError("the name is empty, too long, or has one of , : % $ and quotes in it")
+    return name

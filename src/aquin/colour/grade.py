@@ -1,0 +1,100 @@
+"""One shot's correction: balance in scene-linear, then a CDL trim in ACEScct."""
+
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+
+from aquin.arrays import Floats
+from aquin.colour import acescct
+from aquin.colour.cdl import Cdl, Triple
+from aquin.colour.primaries import AP1_LUMA, AP1_TO_XYZ, XYZ_TO_AP1, xyz_of
+from aquin.colour.white import ACES_DUV, ACES_MIRED, mired_duv, xy_at
+
+POINTS_PER_STOP = float(np.log10(2) / 0.025)
+"""Printer points in a stop: a point is 0.025 in log10 exposure, so 12.04."""
+
+
+@dataclass(frozen=True)
+class Balance:
+    """Exposure in stops and channel gains in scene-linear AP1; the gains keep the luminance of a neutral."""
+
+    stops: float = 0.0
+    gains: Triple = (1.0, 1.0, 1.0)
+
+    @classmethod
+    def from_factors(cls, factors: Floats) -> "Balance":
+        """Split three channel factors into stops and luminance-keeping gains."""
+        factors = np.asarray(factors, np.float64)
+        if factors.shape != (3,) or not np.isfinite(factors).all() or factors.min() <= 0:
+            raise ValueError("channel factors must be three numbers above 0")
+        level = float(AP1_LUMA @ factors)
+        r, g, b = (float(f) for f in factors / level)
+        return cls(float(np.log2(level)), (r, g, b))
+
+    @classmethod
+    def from_shift(cls, stops: float, mired: float, duv: float) -> "Balance":
+        """From how far a neutral moves: `mired` (positive is warmer) and `duv` (positive is greener)."""
+        rgb = XYZ_TO_AP1 @ xyz_of(xy_at(ACES_MIRED + mired, ACES_DUV + duv))
+        r, g, b = (float(v) for v in np.maximum(rgb / (AP1_LUMA @ rgb), 1e-3))
+        return cls(stops, (r, g, b))
+
+    @property
+    def factors(self) -> Floats:
+        """(3,) float64: what each channel is multiplied by."""
+        return np.asarray(self.gains, np.float64) * 2.0**self.stops
+
+    @property
+    def shift(self) -> tuple[float, float]:
+        """How far the balance moves a neutral: mired (positive is warmer) and Duv (positive is greener)."""
+        mired, duv = mired_duv(AP1_TO_XYZ @ np.asarray(self.gains))
+        return float(mired) - ACES_MIRED, float(duv) - ACES_DUV
+
+    @property
+    def printer_points(self) -> Triple:
+        r, g, b = (float(v) for v in np.log2(self.factors) * POINTS_PER_STOP)
+        return r, g, b
+
+
+Matrix3 = tuple[Triple, Triple, Triple]
+
+
+@dataclass(frozen=True)
+class Grade:
+    """Balance, then an optional 3x3 matrix (both scene-linear AP1), then the trim on ACEScct."""
+
+    balance: Balance = field(default_factory=Balance)
+    trim: Cdl = field(default_factory=Cdl)
+    matrix: Matrix3 | None = None
+
+    def apply_linear(self, linear: Floats) -> Floats:
+        """(..., 3) scene-linear AP1 to graded ACEScct, unclamped; the float type is kept."""
+        kind = linear.dtype.type
+        out = linear
+        if self.balance != Balance():
+            out = out * self.balance.factors.astype(kind)
+        if self.matrix is not None:
+            out = out @ np.asarray(self.matrix, kind).T
+        return self.trim.apply(acescct.encode(out))
+
+    def linear(self, linear: Floats) -> Floats:
+        """(..., 3) scene-linear AP1 to graded scene-linear AP1."""
+        return acescct.decode(self.apply_linear(linear))
+
+    def folded(self) -> Cdl:
+        """Balance and trim as one CDL on ACEScct, exact on the log part of the curve. Raises ValueError with a matrix."""
+        if self.matrix is not None:
+            raise ValueError("a 3x3 matrix does not fit into a CDL")
+        move = np.log2(self.balance.factors) * acescct.STOP
+        r, g, b = (float(o + s * m) for o, s, m in zip(self.trim.offset, self.trim.slope, move, strict=True))
+        return replace(self.trim, offset=(r, g, b))
+
+    def folding_error(self) -> tuple[float, float]:
+        """Largest difference between this grade and its folded CDL in ACEScct, and the linear level below which any is.
+
+        Looked for over neutrals from -0.01 to 16. Above the second number the two agree to rounding.
+        """
+        level = np.concatenate([np.linspace(-0.01, 0.02, 1500), np.geomspace(0.02, 16, 500)])
+        linear = np.repeat(level[:, None], 3, axis=1)
+        gap = np.abs(self.apply_linear(linear) - self.folded().apply(acescct.encode(linear))).max(axis=1)
+        wrong = level[gap > 1e-9]
+        return float(gap.max()), float(wrong.max()) if wrong.size else 0.0

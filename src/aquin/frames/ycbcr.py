@@ -1,0 +1,76 @@
+"""YCbCr planes to RGB in float, with no 8-bit step."""
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from aquin.arrays import Float32
+from aquin.frames.model import Matrix, Range
+
+# Luma weights of red and blue: BT.601-7, BT.709-6 and BT.2020-2 (non-constant luminance).
+WEIGHTS: dict[str, tuple[float, float]] = {"bt601": (0.299, 0.114), "bt709": (0.2126, 0.0722), "bt2020": (0.2627, 0.0593)}
+
+
+@dataclass(frozen=True)
+class Planes:
+    """Integer planes as stored. For `rgb`, luma is green and the others are blue and red; grey has no chroma."""
+
+    luma: NDArray[Any]
+    cb: NDArray[Any] | None
+    cr: NDArray[Any] | None
+    bits: int
+    rgb: bool
+
+
+def to_rgb(planes: Planes, matrix: Matrix, range: Range) -> Float32:
+    """(h, w, 3) float32, nominal black 0 and white 1; values outside survive.
+
+    Quantisation after BT.2100-2 table 9: legal black and white are 16 and 235 (chroma 128 +- 112) times 2^(bits - 8);
+    full range takes every code. Chroma sites are those of MPEG-2 and HEVC's default: co-sited left, between lines.
+    """
+    step = float(2 ** (planes.bits - 8))
+    top = float(2**planes.bits - 1)
+    black, white = (16 * step, 235 * step) if range == "legal" else (0.0, top)
+    scale = np.float32(1 / (white - black))
+    luma = (planes.luma.astype(np.float32) - np.float32(black)) * scale
+    if planes.cb is None or planes.cr is None:
+        return np.repeat(luma[:, :, None], 3, axis=2)
+    if planes.rgb:
+        blue, red = ((p.astype(np.float32) - np.float32(black)) * scale for p in (planes.cb, planes.cr))
+        return np.stack([red, luma, blue], axis=2)
+    reach = 224 * step if range == "legal" else top
+    middle = float(2 ** (planes.bits - 1))
+    h, w = luma.shape
+    cb, cr = (
+        _to_full_size((p.astype(np.float32) - np.float32(middle)) * np.float32(1 / reach), h, w)
+        for p in (planes.cb, planes.cr)
+    )
+    kr, kb = WEIGHTS[matrix]
+    kg = 1 - kr - kb
+    rgb = np.empty((h, w, 3), np.float32)
+    rgb[..., 0] = luma + np.float32(2 * (1 - kr)) * cr
+    rgb[..., 2] = luma + np.float32(2 * (1 - kb)) * cb
+    rgb[..., 1] = luma - np.float32(2 * (1 - kb) * kb / kg) * cb - np.float32(2 * (1 - kr) * kr / kg) * cr
+    return rgb
+
+
+def _to_full_size(plane: Float32, h: int, w: int) -> Float32:
+    """Linear interpolation of a chroma plane to the luma grid."""
+    if plane.shape[1] < w:
+        factor = -(-w // plane.shape[1])
+        after = np.concatenate([plane[:, 1:], plane[:, -1:]], axis=1)
+        wide = np.empty((plane.shape[0], plane.shape[1] * factor), np.float32)
+        for k in np.arange(factor):
+            t = np.float32(k / factor)
+            wide[:, k::factor] = (1 - t) * plane + t * after
+        plane = wide[:, :w]
+    if plane.shape[0] < h:
+        above = np.concatenate([plane[:1], plane[:-1]], axis=0)
+        below = np.concatenate([plane[1:], plane[-1:]], axis=0)
+        tall = np.empty((plane.shape[0] * 2, plane.shape[1]), np.float32)
+        tall[0::2] = np.float32(0.75) * plane + np.float32(0.25) * above
+        tall[1::2] = np.float32(0.75) * plane + np.float32(0.25) * below
+        plane = tall[:h]
+    return plane
