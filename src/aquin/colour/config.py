@@ -1,5 +1,6 @@
 """The colour configuration: OpenColorIO's built-in studio configuration, or a file, plus a production's cameras."""
 
+import copy
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -59,7 +60,7 @@ class ColourConfig:
 
     def with_encodings(self, *cameras: CameraEncoding) -> "ColourConfig":
         """A copy that also knows these camera encodings. Raises AquinError when a name is taken by another space."""
-        config = self._config.createEditableCopy()
+        config = copy.deepcopy(self._config)
         for camera in cameras:
             known = config.getColorSpace(camera.name)
             if known is not None and known.getFamily() != "Input/Production":

@@ -1,0 +1,268 @@
+"""Find a grid chart in a frame.
+
+Two ways, the quick one first. *Tiles*: regions of one tone that look like squares are gathered into a lattice.
+*Sweep*: a small chart is correlated with the frame over sizes and angles. Whatever they propose is aligned to the
+frame and then judged by one rule: the tones of the patches must follow the published colours under some light.
+"""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+
+from aquin.arrays import Float32, Float64, Floats
+from aquin.charts.layout import Layout
+from aquin.charts.tiles import lattices
+
+WORK_SIDE = 1280
+"""Longer side of the picture that is searched, in pixels."""
+
+SURE = 0.93
+"""Score from which the search stops at once."""
+
+ENOUGH = 0.62
+"""Score that a chart needs at least."""
+
+
+@dataclass(frozen=True)
+class Found:
+    """`corners`: (4, 2) pixels of the frame. `score`: share of the patches' tone variance that the reference explains."""
+
+    corners: Float64
+    score: float
+
+
+def find_chart(rgb: Floats, layout: Layout) -> Found | None:
+    """The best chart in (h, w, 3) of any encoding, or None. No native error leaves this function."""
+    tone, scale = tones(rgb)
+    try:
+        return _search(tone, scale, layout)
+    except (cv2.error, np.linalg.LinAlgError):
+        return None
+
+
+def tones(rgb: Floats) -> tuple[Float32, float]:
+    """The frame as log2 levels above a small floor, scaled so that its longer side is WORK_SIDE at most, and that scale.
+
+    A ratio of light is a step here wherever it happens, so that deep shade and sun look alike; frames that are already
+    log only get flatter.
+    """
+    rgb = np.asarray(rgb, np.float32)
+    scale = min(1.0, WORK_SIDE / max(rgb.shape[:2]))
+    if scale < 1:
+        size = (max(round(rgb.shape[1] * scale), 1), max(round(rgb.shape[0] * scale), 1))
+        rgb = cv2.resize(rgb, size, interpolation=cv2.INTER_AREA)
+    top = max(float(np.percentile(rgb, 99.5)), 1e-6)
+    return np.asarray(np.log2(np.clip(rgb / top, 0, 4) + 0.004), np.float32), scale
+
+
+def _search(tone: Float32, scale: float, layout: Layout) -> Found | None:
+    best: Found | None = None
+    grey = _grey(tone)
+    tried: list[Float64] = []
+    for way in (_from_tiles, _from_sweep):
+        for corners in way(tone, layout):
+            if any(np.abs(corners - other).max() < 2 for other in tried):
+                continue
+            tried.append(corners)
+            first = judge(tone, corners, layout)
+            if first < 0.4:
+                continue
+            corners = align(grey, corners, layout)
+            score = judge(tone, corners, layout)
+            if score >= ENOUGH and (best is None or score > best.score):
+                best = Found(corners / scale, score)
+                if score >= SURE:
+                    return best
+        if best is not None:
+            return best
+    return best
+
+
+def unit_to_pixels(corners: Floats) -> Float64:
+    """3x3 homography from the unit square of the patch field to pixels."""
+    square = np.array([[0, 0], [1, 0], [1, 1], [0, 1]], np.float32)
+    return np.asarray(cv2.getPerspectiveTransform(square, np.asarray(corners, np.float32)), np.float64)
+
+
+def project(homography: Floats, points: Floats) -> Float64:
+    """(n, 2) points through a homography."""
+    flat = np.concatenate([points, np.ones((len(points), 1))], axis=1) @ np.asarray(homography).T
+    return np.asarray(flat[:, :2] / flat[:, 2:], np.float64)
+
+
+def sample(image: Float32, points: Floats) -> Float32:
+    """(n, channels) bilinear samples at pixel positions; the centre of the first pixel is (0.5, 0.5)."""
+    x, y = (np.asarray(points, np.float32) - 0.5).T
+    values = cv2.remap(image, x[None], y[None], cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+    return np.asarray(values.reshape(len(points), -1), np.float32)
+
+
+def judge(tone: Float32, corners: Floats, layout: Layout) -> float:
+    """How well patches at these corners fit the layout's colours: up to 1, and at chance below 0.4.
+
+    The patches' log levels are explained by the reference's log levels through a 3x3 matrix and an offset (any light,
+    exposure, and most encodings); the score is the share explained, less what varies inside the patches.
+    """
+    h, w = tone.shape[:2]
+    corners = np.asarray(corners, np.float64)
+    if not np.isfinite(corners).all() or (corners < -2).any() or (corners > np.array([w, h]) + 2).any() or not _sane(corners):
+        return 0.0
+    step = np.array([-0.33, -0.2, -0.07, 0.07, 0.2, 0.33])
+    spread = np.stack(np.meshgrid(step, step), axis=-1).reshape(-1, 2) * np.array(layout.patch_size)
+    points = (layout.cells()[:, None] + spread[None]).reshape(-1, 2)
+    values = sample(tone, project(unit_to_pixels(corners), points)).astype(np.float64)
+    values = values.reshape(-1, 3, 2, 3, 2, 3).mean(axis=(2, 4)).reshape(-1, 9, 3)  # 3 x 3 blocks in each patch
+    return max(_explained(values, layout), _explained(np.exp2(values), layout))
+
+
+def _explained(values: Float64, layout: Layout) -> float:
+    """The score of (patches, blocks, 3) levels. Called with log levels (for light that is linear or display-coded) and
+    with plain levels (for log encodings)."""
+    mean = np.median(values, axis=1)
+    inside = float(((values - values.mean(1, keepdims=True)) ** 2).mean())
+    reference = np.log2(np.maximum(layout.ap1, 1e-4) + 0.004)
+    design = np.concatenate([reference, np.ones((len(mean), 1))], axis=1)
+    centred = mean - mean.mean(0)
+    total = float((centred**2).mean())
+    if total < 1e-6:
+        return 0.0
+    fit, *_ = np.linalg.lstsq(design, mean, rcond=None)
+    if fit[:3].sum() <= 0:
+        return 0.0
+    # colour must be explained too, not only light and dark
+    explained = design @ fit
+    wanted = explained - explained.mean(0)
+    wanted = wanted - wanted.mean(1, keepdims=True)
+    chroma = centred - centred.mean(1, keepdims=True)
+    colour = 1 - float(((chroma - wanted) ** 2).mean()) / max(float((chroma**2).mean()), 1e-9)
+    left = float(((mean - explained) ** 2).mean())
+    return float(np.clip(1 - (left + 0.5 * inside) / total, 0, 1) * (0.75 + 0.25 * np.clip(colour, 0, 1)))
+
+
+def _sane(corners: Float64) -> bool:
+    """Convex, clockwise, and not flattened."""
+    edges = np.roll(corners, -1, axis=0) - corners
+    turn = edges[:, 0] * np.roll(edges, -1, axis=0)[:, 1] - edges[:, 1] * np.roll(edges, -1, axis=0)[:, 0]
+    lengths = np.hypot(*edges.T)
+    return bool((turn > 0).all() and lengths.min() > 8 and lengths.max() / lengths.min() < 8)
+
+
+def align(grey: Float32, corners: Float64, layout: Layout) -> Float64:
+    """Move the corners so that a chart drawn with the measured tones correlates best with the frame."""
+    cell = 20
+    field = np.array([layout.columns - (1 - layout.patch_share), layout.rows - (1 - layout.patch_share)]) * cell
+    margin = (1 - layout.patch_share) * cell
+    w, h = (round(v + 2 * margin) for v in field)
+    best, best_fit = corners, -1.0
+    for _ in range(2):
+        unit = unit_to_pixels(best)
+        levels = sample(grey, project(unit, layout.cells()))[:, 0]
+        gaps = np.array([[c / layout.columns, r / layout.rows] for r in range(1, layout.rows) for c in range(1, layout.columns)])
+        drawn = np.full((h, w), float(np.percentile(sample(grey, project(unit, gaps)), 40)), np.float32)
+        for (cx, cy), level in zip(layout.cells() * field + margin, levels, strict=True):
+            half = layout.patch_share * cell / 2
+            drawn[round(cy - half) : round(cy + half), round(cx - half) : round(cx + half)] = level
+        # pixel centres: template pixel i is at i + 0.5
+        to_unit = np.array([[1 / field[0], 0, (0.5 - margin) / field[0]], [0, 1 / field[1], (0.5 - margin) / field[1]], [0, 0, 1]])
+        shift = np.array([[1, 0, -0.5], [0, 1, -0.5], [0, 0, 1]])
+        start = (shift @ unit @ to_unit).astype(np.float32)
+        start /= start[2, 2]
+        try:
+            stop = (cv2.TERM_CRITERIA_EPS | cv2.TERM_CRITERIA_COUNT, 40, 1e-5)
+            fit, warp = cv2.findTransformECC(drawn, grey, start, cv2.MOTION_HOMOGRAPHY, stop, None, 5)
+        except cv2.error:
+            break
+        moved = project(np.linalg.inv(shift) @ warp.astype(np.float64) @ np.linalg.inv(to_unit), np.array([[0, 0], [1, 0], [1, 1], [0, 1.0]]))
+        side = np.sqrt(cv2.contourArea(corners.astype(np.float32)))
+        if fit <= best_fit or np.abs(moved - corners).max() > 0.2 * side or not _sane(moved):
+            break
+        best, best_fit = moved, fit
+    return best
+
+
+def _grey(tone: Float32) -> Float32:
+    return np.ascontiguousarray(tone.mean(axis=2))
+
+
+def _from_tiles(tone: Float32, layout: Layout) -> Iterator[Float64]:
+    """Corners from lattices of square-looking regions, the best judged placement of each lattice first."""
+    margin = (1 - layout.patch_share) / 2
+    found: list[tuple[float, Float64]] = []
+    for homography, cells in lattices(tone):
+        low, high = cells.min(0), cells.max(0)
+        for wide, tall, turns in ((layout.columns, layout.rows, (0, 2)), (layout.rows, layout.columns, (1, 3))):
+            span = high - low + 1
+            reach = np.array([wide, tall])
+            starts_x = range(int(high[0]) - wide + 1 - _slack(span[0], wide), int(low[0]) + 1 + _slack(span[0], wide))
+            starts_y = range(int(high[1]) - tall + 1 - _slack(span[1], tall), int(low[1]) + 1 + _slack(span[1], tall))
+            for x0 in starts_x:
+                for y0 in starts_y:
+                    held = ((cells >= (x0, y0)) & (cells < np.array([x0, y0]) + reach)).all(axis=1).sum()
+                    if held < min(6, len(cells)):
+                        continue
+                    box = np.array([[x0, y0], [x0 + wide, y0], [x0 + wide, y0 + tall], [x0, y0 + tall]], np.float64) - 0.5
+                    box += np.array([[1, 1], [-1, 1], [-1, -1], [1, -1]]) * margin
+                    quad = project(homography, box)
+                    if not _sane(quad):
+                        quad = quad[::-1]
+                    for turn in turns:
+                        corners = np.roll(quad, turn, axis=0)
+                        found.append((judge(tone, corners, layout), corners))
+    found.sort(key=lambda item: -item[0])
+    yield from (corners for _, corners in found[:12])
+
+
+def _slack(span: int, size: int) -> int:
+    """How far a window may reach past the lattice: none when the lattice spans it, more when patches were missed."""
+    return 0 if span == size else (1 if span < size else int(span - size))
+
+
+def _from_sweep(tone: Float32, layout: Layout) -> Iterator[Float64]:
+    """Corners from normalised correlation of a drawn chart with the frame, over sizes and angles."""
+    side = max(tone.shape[:2])
+    found: list[tuple[float, Float64]] = []
+    weights = np.array([[0.4, 0.4, 0.4], [1, -1, 0], [0.5, 0.5, -1]], np.float32)
+    reference = np.log2(np.maximum(layout.ap1, 1e-4) + 0.004)
+    for small, shares in ((360, (0.13, 0.16, 0.20, 0.25)), (200, (0.32, 0.41, 0.52, 0.66, 0.82))):
+        scale = min(1.0, small / side)
+        little = cv2.resize(tone, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA)
+        planes = little @ weights.T
+        h, w = planes.shape[:2]
+        for angle in range(0, 90, 9):
+            turn = cv2.getRotationMatrix2D((w / 2, h / 2), angle, 1.0)
+            reach_w = int(h * abs(turn[0, 1]) + w * abs(turn[0, 0])) + 2
+            reach_h = int(h * abs(turn[0, 0]) + w * abs(turn[0, 1])) + 2
+            turn[:, 2] += (reach_w / 2 - w / 2, reach_h / 2 - h / 2)
+            turned = cv2.warpAffine(planes, turn, (reach_w, reach_h), borderMode=cv2.BORDER_REPLICATE)
+            back = cv2.invertAffineTransform(turn)
+            for share in shares:
+                pitch = max(share * small / layout.columns, 3.0)
+                for quarter in range(4):
+                    drawn = _drawn(reference, layout, pitch, quarter) @ weights.T
+                    if drawn.shape[0] >= reach_h or drawn.shape[1] >= reach_w:
+                        continue
+                    fit = sum(
+                        weight * cv2.matchTemplate(np.ascontiguousarray(turned[..., k]), np.ascontiguousarray(drawn[..., k]), cv2.TM_CCOEFF_NORMED)
+                        for k, weight in enumerate((0.4, 0.3, 0.3))
+                    )
+                    _, value, _, (x, y) = cv2.minMaxLoc(fit)
+                    if value > 0.35:
+                        box = np.array([[0, 0], [1, 0], [1, 1], [0, 1]]) * (drawn.shape[1], drawn.shape[0]) + (x, y)
+                        box = np.roll(box, -quarter, axis=0)
+                        found.append((float(value), (np.c_[box, np.ones(4)] @ back.T) / scale))
+    found.sort(key=lambda item: -item[0])
+    for _, corners in found[:16]:
+        yield corners
+
+
+def _drawn(reference: Float64, layout: Layout, pitch: float, quarter: int) -> Float32:
+    """A small picture of the chart in log levels, turned by quarters clockwise."""
+    pixels = np.full((layout.rows * 6, layout.columns * 6, 3), np.log2(0.04), np.float32)
+    for k, level in enumerate(reference):
+        r, c = divmod(k, layout.columns)
+        pixels[r * 6 : r * 6 + 5, c * 6 : c * 6 + 5] = level
+    pixels = np.rot90(pixels[:-1, :-1], -quarter).copy()
+    size = (max(round(pixels.shape[1] * pitch / 6), 4), max(round(pixels.shape[0] * pitch / 6), 4))
+    return np.asarray(cv2.resize(pixels, size, interpolation=cv2.INTER_AREA), np.float32)

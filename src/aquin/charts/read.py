@@ -1,0 +1,190 @@
+"""Read a chart: the level of each patch, how sure it is, and how even the light on the chart is."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+
+from aquin.arrays import Float32, Float64, Floats
+from aquin.charts.find import find_chart, project, sample, unit_to_pixels
+from aquin.charts.layout import Layout
+from aquin.colour.primaries import AP1_LUMA
+from aquin.errors import AquinError
+
+INNER = 0.6
+"""Share of a patch's side that is read."""
+
+CLIPPED = 0.01
+"""Share of clipped pixels from which a patch is left out of solving."""
+
+
+@dataclass(frozen=True)
+class Reading:
+    """What a chart in a frame says, patch by patch in the layout's order.
+
+    `signal` and `linear`: (n, 3) robust means of the file's signal and of scene-linear AP1 (compensated for uneven
+    light where `compensated`). `spread`: (n, 3) standard deviation of the signal. `noise`: (n,) robust sigma in 10-bit
+    codes. `clipped`: (n,) share of pixels at the recording's ceiling or floor. `light_uneven`: stops from the
+    brightest to the darkest corner of the chart; `uneven_doubt`: its standard error in stops.
+    """
+
+    layout: Layout
+    corners: Float64
+    score: float
+    signal: Float64
+    linear: Float64
+    spread: Float64
+    noise: Float64
+    clipped: Float64
+    light_uneven: float
+    uneven_doubt: float
+    compensated: bool
+    warnings: tuple[str, ...] = ()
+
+    @property
+    def usable(self) -> np.ndarray:
+        """(n,) bool: patches that are not clipped and above zero in every channel."""
+        return np.asarray((self.clipped <= CLIPPED) & (self.linear > 1e-5).all(axis=1))
+
+
+def read_chart(
+    rgb: Float32, to_linear: Callable[[Floats], Float32], layout: Layout, corners: Floats | None = None, score: float | None = None
+) -> Reading | None:
+    """Find the chart (unless its corners are given) and read it; None when there is none.
+
+    `rgb`: (h, w, 3) signal of the file. `to_linear`: that signal to scene-linear AP1. Raises AquinError for corners that
+    make no chart.
+    """
+    if corners is None:
+        found = find_chart(rgb, layout)
+        if found is None:
+            return None
+        corners, score = found.corners, found.score
+    corners = np.asarray(corners, np.float64).reshape(4, 2)
+    _check(corners, rgb.shape[1], rgb.shape[0])
+    unit = unit_to_pixels(corners)
+    side = float(np.sqrt(_area(corners) / len(layout.patches))) * layout.patch_share
+    many = int(np.clip(side * INNER, 5, 40))
+    step = (np.arange(many) + 0.5) / many - 0.5
+    spread = np.stack(np.meshgrid(step, step), axis=-1).reshape(-1, 2) * INNER * np.array(layout.patch_size)
+    points = (layout.cells()[:, None] + spread[None]).reshape(-1, 2)
+    at = np.floor(project(unit, points)).astype(int)  # whole pixels, so that noise stays what it is
+    pixels = rgb[at[:, 1].clip(0, rgb.shape[0] - 1), at[:, 0].clip(0, rgb.shape[1] - 1)].astype(np.float64)
+    pixels = pixels.reshape(len(layout.patches), -1, 3)
+    linear = to_linear(pixels.astype(np.float32)).astype(np.float64)
+    floor, ceiling = clip_levels(rgb)
+    at_limit = ((pixels >= ceiling) | (pixels <= floor)).any(axis=2)
+    middle = np.median(pixels, axis=1, keepdims=True)
+    noise = 1.4826 * np.median(np.abs(pixels - middle), axis=1).mean(axis=1) * 1023
+    mean = robust_mean(linear)
+    slopes, uneven, doubt = _light(mean, rgb, to_linear, unit, layout)
+    compensate = uneven > max(0.03, 2 * doubt) and uneven < 2
+    warnings = []
+    if compensate:
+        mean = mean * np.exp2(-((layout.cells() - 0.5) @ slopes))[:, None]
+        warnings.append(f"the light on the chart is uneven by {uneven:.2f} stops from corner to corner; this is compensated")
+    elif uneven >= 2:
+        warnings.append(f"the light on the chart is uneven by {uneven:.1f} stops: glare or shadow; film it again if you can")
+    clipped = at_limit.mean(axis=1)
+    if (count := int((clipped > CLIPPED).sum())) > 0:
+        warnings.append(f"{count} patches are clipped and left out of solving")
+    if side < 8:
+        warnings.append(f"the patches are only {side:.0f} pixels wide; readings are noisy")
+    if score is None:
+        from aquin.charts.find import judge, tones
+
+        tone, scale = tones(rgb)
+        score = judge(tone, corners * scale, layout)
+        if score < 0.5:
+            warnings.append("at these corners the colours do not look like the chart")
+    return Reading(
+        layout, corners, float(score), robust_mean(pixels), mean, pixels.std(axis=1), noise, clipped, float(uneven),
+        float(doubt), bool(compensate), tuple(warnings),
+    )
+
+
+def robust_mean(pixels: Float64) -> Float64:
+    """(patches, pixels, 3) to (patches, 3): the mean of what lies within 2.5 robust sigmas of the median."""
+    middle = np.median(pixels, axis=1, keepdims=True)
+    sigma = 1.4826 * np.median(np.abs(pixels - middle), axis=1, keepdims=True)
+    weight = (np.abs(pixels - middle) <= 2.5 * sigma + 1e-9).astype(np.float64)
+    return np.asarray((pixels * weight).sum(1) / weight.sum(1), np.float64)
+
+
+def clip_levels(rgb: Float32) -> tuple[Float64, Float64]:
+    """(3,) floor and ceiling of the recording: where a channel piles up, else the ends of the signal.
+
+    A pile is at least 0.1 % of the frame within one 10-bit code of its lowest or highest value, and ten times what lies in
+    the code next to it.
+    """
+    few = rgb[:: max(rgb.shape[0] // 400, 1), :: max(rgb.shape[1] // 700, 1)].reshape(-1, 3)
+    code = 1 / 1023
+    low, high = few.min(0).astype(np.float64), few.max(0).astype(np.float64)
+    floor, ceiling = np.minimum(low, 0.0) - 1.0, np.maximum(high, 1.0) + 1.0
+    for k in range(3):
+        top, next_top = (float(((few[:, k] > high[k] - (n + 1) * code) & (few[:, k] <= high[k] - n * code)).mean()) for n in (0, 1))
+        if top > 0.001 and top > 10 * next_top:
+            ceiling[k] = high[k] - code
+        end, next_end = (float(((few[:, k] < low[k] + (n + 1) * code) & (few[:, k] >= low[k] + n * code)).mean()) for n in (0, 1))
+        if end > 0.001 and end > 10 * next_end:
+            floor[k] = low[k] + code
+    return floor, ceiling
+
+
+def _light(
+    mean: Float64, rgb: Float32, to_linear: Callable[[Floats], Float32], unit: Float64, layout: Layout
+) -> tuple[Float64, float, float]:
+    """How the light falls off over the chart: slopes in stops across and down, corner to corner stops, its doubt.
+
+    One robust fit in log2 luminance: the patches against their published luminance (offset, slope, light), and the dark
+    crossings between them, which all have one reflectance (offset, light).
+    """
+    crossings = np.array([[c / layout.columns, r / layout.rows] for r in range(1, layout.rows) for c in range(1, layout.columns)])
+    dark = to_linear(sample(rgb, project(unit, crossings))[None])[0].astype(np.float64) @ AP1_LUMA
+    light = mean @ AP1_LUMA
+    reference = np.log2(layout.ap1 @ AP1_LUMA)
+    rows, wanted, trust = [], [], []
+    for k, (x, y) in enumerate(layout.cells() - 0.5):
+        if light[k] > 1e-4:
+            rows.append([1, reference[k], 0, x, y])
+            wanted.append(np.log2(light[k]))
+            trust.append(1 / 0.03 if layout.neutral[k] else 1 / 0.10)
+    for (x, y), level in zip(crossings - 0.5, dark, strict=True):
+        if level > 1e-4:
+            rows.append([0, 0, 1, x, y])
+            wanted.append(np.log2(level))
+            trust.append(1 / 0.15)
+    rows += [[0, 0, 1, 0, 0], [0, 1, 0, 0, 0]]
+    wanted += [-5.0, 1.0]
+    trust += [0.01, 1 / 0.2]
+    a, b, w = np.array(rows, np.float64), np.array(wanted), np.array(trust)
+    weight = np.ones(len(b))
+    fit = np.zeros(5)
+    for _ in range(12):  # Huber weights
+        scale = w * np.sqrt(weight)
+        fit = np.linalg.lstsq(a * scale[:, None], b * scale, rcond=None)[0]
+        weight = 1 / np.maximum(np.abs((b - a @ fit) * w) / 1.5, 1)
+    scale = w * np.sqrt(weight)
+    left = ((b - a @ fit) * scale) ** 2
+    covariance = np.linalg.pinv((a * scale[:, None]).T @ (a * scale[:, None])) * max(left.sum() / max(len(b) - 5, 1), 0.2)
+    slopes = fit[3:]
+    doubt = float(np.sqrt(np.array([1, 1]) @ np.diag(np.diag(covariance)[3:]) @ np.array([1, 1])))
+    return slopes, float(np.abs(slopes).sum()), doubt
+
+
+def _area(corners: Float64) -> float:
+    x, y = corners.T
+    return float(abs(x @ np.roll(y, -1) - y @ np.roll(x, -1)) / 2)
+
+
+def _check(corners: Float64, width: int, height: int) -> None:
+    remedy = "Give four x,y pairs in pixels: the corner at the first patch, then clockwise on the chart"
+    if not np.isfinite(corners).all():
+        raise AquinError("the corners are not numbers", None, remedy)
+    edges = np.roll(corners, -1, axis=0) - corners
+    turn = edges[:, 0] * np.roll(edges[:, 1], -1) - edges[:, 1] * np.roll(edges[:, 0], -1)
+    if not ((turn > 0).all() or (turn < 0).all()) or _area(corners) < 100:
+        raise AquinError("the corners cross each other or lie too close", None, remedy)
+    centre = corners.mean(0)
+    if not (0 <= centre[0] <= width and 0 <= centre[1] <= height):
+        raise AquinError(f"the corners lie outside the frame ({width} x {height})", None, remedy)

@@ -1,0 +1,168 @@
+"""Corrections from paired colours, from simple to rich, each with its residual on the pairs and leave-one-out."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+
+from aquin.arrays import Float64
+from aquin.colour.cdl import Cdl
+from aquin.colour.difference import delta_e00, delta_terms, lab_of_ap1
+from aquin.colour.grade import Balance, Grade, Matrix3
+from aquin.errors import AquinError
+from aquin.measure.ledger import Evidence
+
+MODELS = ("gains", "cdl", "matrix")
+
+
+@dataclass(frozen=True)
+class Solution:
+    """A model's grade and what it leaves: CIEDE2000 mean and 95th percentile on the evidence, and leave-one-out mean."""
+
+    model: str
+    grade: Grade
+    mean: float
+    p95: float
+    loo: float
+
+
+def solve(evidence: Evidence, model: str, leave_one_out: bool = True) -> Solution:
+    """Solve one model. Raises AquinError when the evidence can't carry it."""
+    if model not in MODELS:
+        raise AquinError(f"there is no model '{model}'", None, f"There are: {', '.join(MODELS)}")
+    if len(evidence.hero) < 6 or evidence.neutral.sum() < 2:
+        raise AquinError(
+            f"only {len(evidence.hero)} pairs ({int(evidence.neutral.sum())} neutral) can be used, too few to solve", None,
+            "Use a frame where the chart is not clipped and free of glare",
+        )
+    fit = {"gains": _gains, "cdl": _cdl, "matrix": _matrix}[model]
+    grade = fit(evidence, None)
+    left = residual(evidence, grade)
+    loo = float("nan")
+    if leave_one_out:
+        loo = float(np.mean([residual(_only(evidence, k), fit(_without(evidence, k), grade))[0] for k in range(len(left))]))
+    return Solution(model, grade, float(left.mean()), float(np.percentile(left, 95)), loo)
+
+
+def solve_all(evidence: Evidence, progress: Callable[[float], None] | None = None) -> list[Solution]:
+    """Every model, from simple to rich."""
+    out = []
+    for k, model in enumerate(MODELS):
+        out.append(solve(evidence, model))
+        if progress:
+            progress((k + 1) / len(MODELS))
+    return out
+
+
+def best_of(solutions: list[Solution]) -> Solution:
+    """Least leave-one-out residual, with 5 % allowed for each step towards a simpler model."""
+    order = {name: 1.05**k for k, name in enumerate(MODELS)}
+    return min(solutions, key=lambda s: s.loo * order[s.model])
+
+
+def residual(evidence: Evidence, grade: Grade) -> Float64:
+    """(n,) CIEDE2000 between hero and graded shot."""
+    return delta_e00(lab_of_ap1(evidence.hero), lab_of_ap1(grade.linear(evidence.shot)))
+
+
+def _gains(evidence: Evidence, start: Grade | None) -> Grade:
+    """Channel gains that bring the neutrals together: geometric mean of the ratios, the darkest left out."""
+    hero, shot = (c[evidence.neutral] for c in (evidence.hero, evidence.shot))
+    level = shot.mean(1)
+    keep = level > 0.05 * level.max()
+    ratio = np.maximum(hero[keep], 1e-5) / np.maximum(shot[keep], 1e-5)
+    weight = np.sqrt(level[keep])[:, None]
+    return Grade(Balance.from_factors(np.exp((np.log(ratio) * weight).sum(0) / weight.sum())))
+
+
+# What is believed of a trim before any evidence, as standard deviations about doing nothing: it keeps the parts of a
+# CDL that the evidence does not tell apart from running against each other.
+_SPREAD = np.array([0.08] * 3 + [0.04] * 3 + [0.08] * 3 + [0.12])
+_STILL = np.array([1.0] * 3 + [0.0] * 3 + [1.0] * 3 + [1.0])
+
+
+def trim_of(vector: Float64) -> Cdl:
+    """Ten numbers (slope, offset, power, saturation) as a CDL."""
+    s, o, p = ((float(v[0]), float(v[1]), float(v[2])) for v in (vector[:3], vector[3:6], vector[6:9]))
+    return Cdl(s, o, p, float(vector[9]))
+
+
+def _cdl(evidence: Evidence, start: Grade | None) -> Grade:
+    """Grey gains, then the CDL trim of least CIEDE2000."""
+    balance = _gains(evidence, None).balance
+    first = _STILL
+    if start is not None:
+        t = start.trim
+        first = np.array([*t.slope, *t.offset, *t.power, t.saturation])
+    hero = lab_of_ap1(evidence.hero)
+
+    def left(vector: Float64) -> Float64:
+        graded = Grade(balance, trim_of(vector)).linear(evidence.shot)
+        return delta_terms(hero, lab_of_ap1(graded))
+
+    low, high = np.array([0.3] * 3 + [-0.3] * 3 + [0.3] * 3 + [0.2]), np.array([3.0] * 3 + [0.3] * 3 + [3.0] * 3 + [3.0])
+    return Grade(balance, trim_of(_least(left, first, _STILL, _SPREAD, low, high)))
+
+
+def _matrix(evidence: Evidence, start: Grade | None) -> Grade:
+    """Grey gains, then the 3x3 matrix in scene-linear of least CIEDE2000."""
+    balance = _gains(evidence, None).balance
+    first = np.eye(3).ravel() if start is None or start.matrix is None else np.array(start.matrix).ravel()
+    hero, shot = lab_of_ap1(evidence.hero), evidence.shot * balance.factors
+
+    def left(vector: Float64) -> Float64:
+        return delta_terms(hero, lab_of_ap1(shot @ vector.reshape(3, 3).T))
+
+    still = np.eye(3).ravel()
+    found = _least(left, first, still, np.full(9, 0.2), still - 2, still + 2).reshape(3, 3)
+    rows = [(float(r[0]), float(r[1]), float(r[2])) for r in found]
+    matrix: Matrix3 = (rows[0], rows[1], rows[2])
+    return Grade(balance, matrix=matrix)
+
+
+def _least(
+    left: Callable[[Float64], Float64], first: Float64, still: Float64, spread: Float64, low: Float64, high: Float64
+) -> Float64:
+    """Robust least squares of (n, 3) colour terms (soft L1 from 1 dE00 on) with a pull towards `still`.
+
+    Reweighting with Gauss-Newton steps, damped after Levenberg and Marquardt; derivatives by forward differences.
+    """
+    vector = np.clip(first, low, high)
+    size = len(vector)
+
+    def cost(v: Float64) -> tuple[float, Float64]:
+        terms = left(v)
+        length2 = (terms**2).sum(1)
+        return float((2 * (np.sqrt(1 + length2) - 1)).sum() + (((v - still) / spread) ** 2).sum()), terms
+
+    best, terms = cost(vector)
+    damping = 1e-3
+    for _ in range(40):
+        weight = (1 + (terms**2).sum(1)) ** -0.5
+        root = np.sqrt(weight)[:, None]
+        step = 1e-5
+        slopes = np.stack([((left(vector + step * np.eye(size)[k]) - terms) / step * root).ravel() for k in range(size)], axis=1)
+        normal = slopes.T @ slopes + np.diag(1 / spread**2)
+        pull = slopes.T @ (terms * root).ravel() + (vector - still) / spread**2
+        for _ in range(8):
+            candidate = np.clip(vector - np.linalg.solve(normal + damping * np.diag(np.diag(normal)), pull), low, high)
+            value, new_terms = cost(candidate)
+            if value < best:
+                break
+            damping *= 8
+        else:
+            return vector
+        gained = best - value
+        vector, best, terms, damping = candidate, value, new_terms, max(damping / 8, 1e-9)
+        if gained < 1e-7 * max(best, 1e-3):
+            break
+    return vector
+
+
+def _without(evidence: Evidence, k: int) -> Evidence:
+    keep = np.arange(len(evidence.hero)) != k
+    return Evidence(evidence.hero[keep], evidence.shot[keep], evidence.neutral[keep])
+
+
+def _only(evidence: Evidence, k: int) -> Evidence:
+    return Evidence(evidence.hero[k : k + 1], evidence.shot[k : k + 1], evidence.neutral[k : k + 1])
