@@ -1,9 +1,11 @@
 """Match by chart: two readings of the same chart in the same light."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
 
+from aquin.arrays import Float64, Floats
 from aquin.charts.read import Reading
 from aquin.errors import AquinError
 from aquin.match.solve import Solution, best_of, solve_all
@@ -45,10 +47,28 @@ def against_reference(reading: Reading) -> Evidence:
     return Evidence(reading.layout.ap1[keep], reading.linear[keep], reading.layout.neutral[keep])
 
 
-def match_charts(hero: Reading, shot: Reading) -> ChartMatch:
-    """Solve the shot's reading towards the hero's, with every model. Raises AquinError when too few patches are usable."""
+def scene_colours(linear: Floats, many: int = 400) -> Float64:
+    """(m, 3) colours that stand for a frame, (h, w, 3) scene-linear AP1: means of an even grid of small blocks.
+
+    Blocks that are nearly black or not positive are left out; at most `many` are returned.
+    """
+    h, w = linear.shape[:2]
+    size = max(int(np.sqrt(h * w / (4 * many))), 1)
+    kept = np.asarray(linear[: h // size * size, : w // size * size], np.float64)
+    blocks = kept.reshape(h // size, size, w // size, size, 3).mean(axis=(1, 3)).reshape(-1, 3)
+    blocks = blocks[(blocks > 2e-4).all(axis=1) & (blocks.max(axis=1) > 0.004)]
+    return blocks[np.linspace(0, len(blocks) - 1, min(many, len(blocks))).astype(int)] if len(blocks) else blocks
+
+
+def match_charts(
+    hero: Reading, shot: Reading, scene: Float64 | None = None, progress: Callable[[float], None] | None = None
+) -> ChartMatch:
+    """Solve the shot's reading towards the hero's, with every model. Raises AquinError when too few patches are usable.
+
+    `scene`: the shot's colours (see `scene_colours`), which a CDL is to serve as well.
+    """
     evidence, warnings = pair(hero, shot)
-    solutions = tuple(solve_all(evidence))
+    solutions = tuple(solve_all(evidence, progress, scene))
     share = len(evidence.hero) / len(hero.layout.patches)
     sureness = float(np.clip(min(hero.score, shot.score), 0, 1) * share)
     left = next(s for s in solutions if s.model == "cdl")

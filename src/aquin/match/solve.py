@@ -26,8 +26,12 @@ class Solution:
     loo: float
 
 
-def solve(evidence: Evidence, model: str, leave_one_out: bool = True) -> Solution:
-    """Solve one model. Raises AquinError when the evidence can't carry it."""
+def solve(evidence: Evidence, model: str, leave_one_out: bool = True, scene: Float64 | None = None) -> Solution:
+    """Solve one model. Raises AquinError when the evidence can't carry it.
+
+    `scene`: (m, 3) scene-linear AP1 colours of the shot. A CDL can't be right for every colour; with `scene` it is fitted
+    to what the 3x3 matrix of the same evidence makes of them as well, so that it is best for the colours that are there.
+    """
     if model not in MODELS:
         raise AquinError(f"there is no model '{model}'", None, f"There are: {', '.join(MODELS)}")
     if len(evidence.hero) < 6 or evidence.neutral.sum() < 2:
@@ -35,20 +39,34 @@ def solve(evidence: Evidence, model: str, leave_one_out: bool = True) -> Solutio
             f"only {len(evidence.hero)} pairs ({int(evidence.neutral.sum())} neutral) can be used, too few to solve", None,
             "Use a frame where the chart is not clipped and free of glare",
         )
-    fit = {"gains": _gains, "cdl": _cdl, "matrix": _matrix}[model]
-    grade = fit(evidence, None)
-    left = residual(evidence, grade)
+
+    def fit(pairs: Evidence, near: tuple[Grade, Grade] | None) -> tuple[Grade, Grade]:
+        """The model's grade, and the matrix that stands behind a CDL."""
+        if model == "gains":
+            return _gains(pairs), Grade()
+        start, start_matrix = near or (None, None)
+        if model == "matrix":
+            return _matrix(pairs, start), Grade()
+        if scene is None or not len(scene):
+            return _cdl(pairs, start), Grade()
+        matrix = _matrix(pairs, start_matrix)
+        return _cdl(pairs, start, scene, np.asarray(matrix.linear(scene), np.float64)), matrix
+
+    both = fit(evidence, None)
+    left = residual(evidence, both[0])
     loo = float("nan")
     if leave_one_out:
-        loo = float(np.mean([residual(_only(evidence, k), fit(_without(evidence, k), grade))[0] for k in range(len(left))]))
-    return Solution(model, grade, float(left.mean()), float(np.percentile(left, 95)), loo)
+        loo = float(np.mean([residual(_only(evidence, k), fit(_without(evidence, k), both)[0])[0] for k in range(len(left))]))
+    return Solution(model, both[0], float(left.mean()), float(np.percentile(left, 95)), loo)
 
 
-def solve_all(evidence: Evidence, progress: Callable[[float], None] | None = None) -> list[Solution]:
+def solve_all(
+    evidence: Evidence, progress: Callable[[float], None] | None = None, scene: Float64 | None = None
+) -> list[Solution]:
     """Every model, from simple to rich."""
     out = []
     for k, model in enumerate(MODELS):
-        out.append(solve(evidence, model))
+        out.append(solve(evidence, model, scene=scene))
         if progress:
             progress((k + 1) / len(MODELS))
     return out
@@ -65,7 +83,7 @@ def residual(evidence: Evidence, grade: Grade) -> Float64:
     return delta_e00(lab_of_ap1(evidence.hero), lab_of_ap1(grade.linear(evidence.shot)))
 
 
-def _gains(evidence: Evidence, start: Grade | None) -> Grade:
+def _gains(evidence: Evidence) -> Grade:
     """Channel gains that bring the neutrals together: geometric mean of the ratios, the darkest left out."""
     hero, shot = (c[evidence.neutral] for c in (evidence.hero, evidence.shot))
     level = shot.mean(1)
@@ -77,7 +95,7 @@ def _gains(evidence: Evidence, start: Grade | None) -> Grade:
 
 # What is believed of a trim before any evidence, as standard deviations about doing nothing: it keeps the parts of a
 # CDL that the evidence does not tell apart from running against each other.
-_SPREAD = np.array([0.08] * 3 + [0.04] * 3 + [0.08] * 3 + [0.12])
+_SPREAD = np.array([0.25] * 3 + [0.1] * 3 + [0.25] * 3 + [0.35])
 _STILL = np.array([1.0] * 3 + [0.0] * 3 + [1.0] * 3 + [1.0])
 
 
@@ -87,26 +105,32 @@ def trim_of(vector: Float64) -> Cdl:
     return Cdl(s, o, p, float(vector[9]))
 
 
-def _cdl(evidence: Evidence, start: Grade | None) -> Grade:
-    """Grey gains, then the CDL trim of least CIEDE2000."""
-    balance = _gains(evidence, None).balance
+_SCENE_SAY = 3.0
+"""How much the scene's colours weigh against the pairs themselves."""
+
+
+def _cdl(evidence: Evidence, start: Grade | None, scene: Float64 | None = None, wanted: Float64 | None = None) -> Grade:
+    """Grey gains, then the CDL trim of least CIEDE2000 on the pairs, and on the scene's colours where `wanted` is known."""
+    balance = _gains(evidence).balance
     first = _STILL
     if start is not None:
         t = start.trim
         first = np.array([*t.slope, *t.offset, *t.power, t.saturation])
-    hero = lab_of_ap1(evidence.hero)
+    shot, hero, say = evidence.shot, lab_of_ap1(evidence.hero), np.ones(len(evidence.shot))
+    if scene is not None and wanted is not None:
+        say = np.concatenate([say, np.full(len(scene), _SCENE_SAY * len(shot) / len(scene))])
+        shot, hero = np.concatenate([shot, scene]), np.concatenate([hero, lab_of_ap1(wanted)])
 
     def left(vector: Float64) -> Float64:
-        graded = Grade(balance, trim_of(vector)).linear(evidence.shot)
-        return delta_terms(hero, lab_of_ap1(graded))
+        return delta_terms(hero, lab_of_ap1(Grade(balance, trim_of(vector)).linear(shot)))
 
     low, high = np.array([0.3] * 3 + [-0.3] * 3 + [0.3] * 3 + [0.2]), np.array([3.0] * 3 + [0.3] * 3 + [3.0] * 3 + [3.0])
-    return Grade(balance, trim_of(_least(left, first, _STILL, _SPREAD, low, high)))
+    return Grade(balance, trim_of(_least(left, first, _STILL, _SPREAD, low, high, say)))
 
 
 def _matrix(evidence: Evidence, start: Grade | None) -> Grade:
     """Grey gains, then the 3x3 matrix in scene-linear of least CIEDE2000."""
-    balance = _gains(evidence, None).balance
+    balance = _gains(evidence).balance
     first = np.eye(3).ravel() if start is None or start.matrix is None else np.array(start.matrix).ravel()
     hero, shot = lab_of_ap1(evidence.hero), evidence.shot * balance.factors
 
@@ -121,24 +145,26 @@ def _matrix(evidence: Evidence, start: Grade | None) -> Grade:
 
 
 def _least(
-    left: Callable[[Float64], Float64], first: Float64, still: Float64, spread: Float64, low: Float64, high: Float64
+    left: Callable[[Float64], Float64], first: Float64, still: Float64, spread: Float64, low: Float64, high: Float64,
+    say: Float64 | None = None,
 ) -> Float64:
-    """Robust least squares of (n, 3) colour terms (soft L1 from 1 dE00 on) with a pull towards `still`.
+    """Robust least squares of (n, 3) colour terms (soft L1 from 1 dE00 on), weighted by `say`, with a pull to `still`.
 
     Reweighting with Gauss-Newton steps, damped after Levenberg and Marquardt; derivatives by forward differences.
     """
     vector = np.clip(first, low, high)
     size = len(vector)
+    weigh = np.float64(1.0) if say is None else say
 
     def cost(v: Float64) -> tuple[float, Float64]:
         terms = left(v)
         length2 = (terms**2).sum(1)
-        return float((2 * (np.sqrt(1 + length2) - 1)).sum() + (((v - still) / spread) ** 2).sum()), terms
+        return float((weigh * 2 * (np.sqrt(1 + length2) - 1)).sum() + (((v - still) / spread) ** 2).sum()), terms
 
     best, terms = cost(vector)
     damping = 1e-3
     for _ in range(40):
-        weight = (1 + (terms**2).sum(1)) ** -0.5
+        weight = weigh * (1 + (terms**2).sum(1)) ** -0.5
         root = np.sqrt(weight)[:, None]
         step = 1e-5
         slopes = np.stack([((left(vector + step * np.eye(size)[k]) - terms) / step * root).ravel() for k in range(size)], axis=1)

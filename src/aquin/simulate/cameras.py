@@ -35,6 +35,8 @@ class Camera:
     """Sigma of the lens blur in pixels."""
     sharpening: float = 0.0
     """Share of unsharp masking (radius 1.2 px) added to the signal."""
+    taste: tuple[float, float] = (1.0, 0.0)
+    """What its maker adds to the matrix: saturation, and a turn of hue in degrees."""
 
     @property
     def sensitivities(self) -> Float64:
@@ -44,7 +46,8 @@ class Camera:
         for lobes in (self.red, self.green, self.blue):
             centre, sigma, height = np.array(lobes).T
             columns.append((height * np.exp(-0.5 * ((nm - centre) / sigma) ** 2)).sum(axis=1))
-        return np.stack(columns, axis=1)
+        passed = 1 / (1 + np.exp(-(nm - 416) / 4)) / (1 + np.exp((nm - 684) / 8))  # the filter that cuts UV and infrared
+        return np.stack(columns, axis=1) * passed
 
 
 @dataclass(frozen=True)
@@ -80,10 +83,19 @@ def development(camera: Camera, setting: Setting) -> Float64:
     weight = 1 / np.maximum(xyz[:, 1], 0.03)
     rows = np.concatenate([raw * weight[:, None], 1e4 * np.ones((1, 3))])
     wanted = np.concatenate([target * weight[:, None], 1e4 * np.ones((1, 3))])
-    matrix = np.linalg.lstsq(rows, wanted, rcond=None)[0].T
+    matrix = _taste(*camera.taste) @ np.linalg.lstsq(rows, wanted, rcond=None)[0].T
     green = 1 + 14.0 * setting.tint * 1e-3  # about 0.0014 in Duv for one per cent of green
     level = np.array([1 / np.sqrt(green), green, 1 / np.sqrt(green)])
     return np.asarray(matrix @ np.diag(level / white), np.float64)
+
+
+def _taste(saturation: float, degrees: float) -> Float64:
+    """3x3 on linear RGB that scales and turns colours about the grey axis."""
+    axis = np.full(3, 1 / np.sqrt(3))
+    cross = np.array([[0, -axis[2], axis[1]], [axis[2], 0, -axis[0]], [-axis[1], axis[0], 0]])
+    angle = np.radians(degrees)
+    along = np.outer(axis, axis)
+    return np.asarray(along + saturation * (np.cos(angle) * (np.eye(3) - along) + np.sin(angle) * cross), np.float64)
 
 
 def expose(camera: Camera, raw: Float32, setting: Setting, random: np.random.Generator | None) -> Float32:
@@ -140,11 +152,11 @@ HERON = Camera(
 
 SKUA = Camera(
     "Skua",
-    red=((606, 31, 0.9), (548, 26, 0.16), (445, 20, 0.05)),
-    green=((531, 34, 1.0), (588, 24, 0.12), (462, 16, 0.05)),
-    blue=((450, 22, 1.0), (505, 26, 0.13)),
+    red=((604, 33, 0.9), (545, 25, 0.14), (444, 18, 0.045)),
+    green=((534, 35, 1.0), (592, 24, 0.11), (462, 16, 0.02)),
+    blue=((453, 25, 1.0), (520, 26, 0.12)),
     encoding=_skua[0], linear_encoding=_skua[1],
-    full_well_stops=5.3, electrons_at_grey=1100.0, read_noise=6.0, softness=0.5, sharpening=0.35,
+    full_well_stops=5.3, electrons_at_grey=1100.0, read_noise=6.0, softness=0.5, sharpening=0.35, taste=(1.12, 3.0),
 )
 """The smaller camera."""
 

@@ -1,0 +1,262 @@
+"""The `aquin` command. Exit 0: done; 1: done with findings; 2: wrong use or unreadable input (one line on stderr)."""
+
+import json
+import sys
+from pathlib import Path
+from typing import Annotated, Any, NoReturn
+
+import typer
+
+from aquin import __version__
+from aquin.errors import AquinError
+
+UsageError: Any = typer.BadParameter.__base__
+"""What the command-line library raises for wrong use; it exports only this child of it."""
+
+app = typer.Typer(
+    add_completion=False, no_args_is_help=False, pretty_exceptions_enable=False, rich_markup_mode=None,
+    help="Aquin matches the cameras of a multi-camera shoot. Without a command it opens its window.",
+)
+
+AsJson = Annotated[bool, typer.Option("--json", help="Print one JSON object and nothing else.")]
+Config = Annotated[
+    Path | None,
+    typer.Option("--config", help="A config.ocio file. Without it: the config.ocio beside the file or one folder up, else the built-in one."),
+]
+Matrix = Annotated[str | None, typer.Option(help="Override the YCbCr matrix: bt601, bt709, bt2020.")]
+Range = Annotated[str | None, typer.Option(help="Override the signal range: full or legal.")]
+LayoutName = Annotated[str, typer.Option("--layout", help="Chart layout by name, or a .json file.")]
+Force = Annotated[bool, typer.Option("--force", help="Overwrite OUT.")]
+
+
+@app.callback(invoke_without_command=True)
+def main(
+    context: typer.Context,
+    version: Annotated[bool, typer.Option("--version", help="Print the version.")] = False,
+    session: Annotated[Path | None, typer.Option("--open", help="Open the window with a saved session file.")] = None,
+) -> None:
+    if version:
+        print(__version__)
+        raise typer.Exit
+    if context.invoked_subcommand is None:
+        from aquin.cli import window
+
+        raise typer.Exit(window.open_window(session))
+
+
+@app.command()
+def demo(
+    dir: Annotated[Path | None, typer.Option("--dir", help="Where the demo is built and kept.")] = None,
+    no_window: Annotated[bool, typer.Option("--no-window", help="Only build it.")] = False,
+    screenshots: Annotated[Path | None, typer.Option("--screenshots", help="Draw every main view into this folder, without a screen.")] = None,
+) -> None:
+    """Build the demo shoot if needed and open it."""
+    from aquin.cli import window
+    from aquin.simulate.demo import build_demo
+
+    folder = dir if dir is not None else _demo_folder()
+    session = _with_progress("building the demo", lambda tell: build_demo(folder.absolute(), tell))
+    print(f"demo: {session}", file=sys.stderr)
+    if screenshots is not None:
+        for path in window.save_screenshots(session, screenshots):
+            print(path)
+    elif not no_window:
+        raise typer.Exit(window.open_window(session))
+
+
+@app.command()
+def levels(encoding: Annotated[str, typer.Argument(metavar="ENC")], config: Config = None, as_json: AsJson = False) -> None:
+    """Where grey, white and black of a camera encoding must sit."""
+    from aquin.cli.show import levels_data, show_levels
+    from aquin.colour.levels import levels_of
+
+    found = levels_data(levels_of(_config(config), encoding))
+    _out(found) if as_json else show_levels(found)
+
+
+@app.command()
+def encodings(
+    words: Annotated[list[str] | None, typer.Argument(help="Only those that hold all these words.")] = None,
+    add: Annotated[Path | None, typer.Option("--add", help="A camera encoding as JSON: name, primaries, white, log curve.")] = None,
+    out: Annotated[Path | None, typer.Option("--out", help="With --add: the config.ocio to write.")] = None,
+    config: Config = None, force: Force = False, as_json: AsJson = False,
+) -> None:
+    """List the encodings of the configuration, or add one of your own to a copy of it."""
+    loaded = _config(config)
+    if add is not None:
+        from aquin.arrays import write_safely
+        from aquin.colour.encoding import CameraEncoding
+
+        if out is None:
+            raise AquinError("--add needs --out", None, "Name the config.ocio to write")
+        camera = CameraEncoding.read(add)
+        text = loaded.with_encodings(camera).text()
+        write_safely(out, lambda p: _put(p, text), force)
+        _out({"added": camera.name, "config": str(out)}) if as_json else print(f"{camera.name} is in {out}")
+        return
+    found = [e for e in loaded.encodings() if e.fits(" ".join(words or []))]
+    if as_json:
+        _out({"config": loaded.label, "encodings": [{"name": e.name, "family": e.family, "kind": e.kind, "aliases": e.aliases} for e in found]})
+    else:
+        for e in found:
+            print(f"{e.name:44} {e.kind:14} {e.family}")
+    raise typer.Exit(0 if found else 1)
+
+
+@app.command()
+def chart(
+    file: Annotated[Path, typer.Argument(metavar="FILE")],
+    encoding: Annotated[str, typer.Option("--encoding", help="Encoding of FILE, by a name of the configuration.")],
+    layout_name: LayoutName = "24-patch",
+    frame: Annotated[int | None, typer.Option("--frame", help="Frame number; the first one if left out.")] = None,
+    timecode: Annotated[str | None, typer.Option("--timecode", help="Frame by its timecode.")] = None,
+    corners: Annotated[str | None, typer.Option("--corners", help="x,y four times, in pixels: the first patch's corner, then clockwise.")] = None,
+    matrix: Matrix = None, range: Range = None, config: Config = None, as_json: AsJson = False,
+) -> None:
+    """Find a chart, read it, and solve it against its published colours."""
+    from aquin.cli.show import chart_data, show_chart
+
+    clip = _clip(file, encoding, _config(config, file), matrix, range)
+    data = chart_data(clip, layout_name, _number(clip, frame, timecode), _corners(corners))
+    _out(data) if as_json else show_chart(data)
+    raise typer.Exit(0 if data["found"] and not data["warnings"] else 1)
+
+
+@app.command()
+def match(
+    hero: Annotated[Path, typer.Argument(metavar="HERO")],
+    shot: Annotated[Path, typer.Argument(metavar="SHOT")],
+    hero_encoding: Annotated[str, typer.Option("--hero-encoding")],
+    shot_encoding: Annotated[str, typer.Option("--shot-encoding")],
+    out: Annotated[Path, typer.Option("--out", help="The grade: .cdl .cc .ccc .clf .cube")],
+    by: Annotated[str, typer.Option("--by", help="Evidence: auto or chart.")] = "auto",
+    model: Annotated[str | None, typer.Option("--model", help="gains, cdl or matrix; the best that fits OUT if left out.")] = None,
+    layout_name: LayoutName = "24-patch",
+    hero_frame: Annotated[int | None, typer.Option("--hero-frame")] = None,
+    shot_frame: Annotated[int | None, typer.Option("--shot-frame")] = None,
+    size: Annotated[int, typer.Option("--size", help="Points of a .cube: 33 or 65.")] = 65,
+    config: Config = None, force: Force = False, as_json: AsJson = False,
+) -> None:
+    """Match SHOT to HERO by the chart in both, and write the grade."""
+    from aquin.cli.show import match_data, show_match
+
+    if by not in ("auto", "chart"):
+        raise AquinError(f"matching by {by} is not built yet", None, "Use --by chart")
+    loaded = _config(config, hero)
+    heroes, shots = _clip(hero, hero_encoding, loaded), _clip(shot, shot_encoding, loaded)
+    data, proof = match_data(heroes, shots, layout_name, model, out, hero_frame, shot_frame, size, force)
+    if as_json:
+        _out(data)
+    else:
+        show_match(data, out, proof)
+    settled = all(row["within"] for row in data["ledger"])
+    raise typer.Exit(0 if settled and not data["warnings"] else 1)
+
+
+@app.command()
+def render(
+    file: Annotated[Path, typer.Argument(metavar="FILE")],
+    encoding: Annotated[str, typer.Option("--encoding")],
+    out: Annotated[Path, typer.Option("--out", help="The picture: .exr .tif .png .dpx")],
+    grade: Annotated[Path | None, typer.Option("--grade", help="A grade on ACEScct: .cdl .cc .ccc .clf .cube")] = None,
+    to: Annotated[str | None, typer.Option("--to", help="Encoding of the result.")] = None,
+    display: Annotated[str | None, typer.Option("--display")] = None,
+    view: Annotated[str | None, typer.Option("--view")] = None,
+    frame: Annotated[int | None, typer.Option("--frame")] = None,
+    timecode: Annotated[str | None, typer.Option("--timecode")] = None,
+    matrix: Matrix = None, range: Range = None, config: Config = None, force: Force = False, as_json: AsJson = False,
+) -> None:
+    """One frame through the exact chain, in float: input transform, grade, then an encoding or a display's view."""
+    from aquin.cli.show import render_picture
+
+    loaded = _config(config, file)
+    clip = _clip(file, encoding, loaded, matrix, range)
+    data = render_picture(clip, loaded, out, grade, to, display, view, _number(clip, frame, timecode), force)
+    _out(data) if as_json else print(f"{data['out']}: frame {data['frame']} as {data['to']}")
+
+
+def run() -> NoReturn:
+    """Entry point: one clear line for every expected failure."""
+    try:
+        code = app(standalone_mode=False)
+    except AquinError as error:
+        _fail(error.line())
+    except typer.Abort:
+        sys.exit(2)
+    except UsageError as error:
+        hint = f". See: {error.ctx.command_path} --help" if error.ctx else ""
+        _fail(" ".join(error.format_message().split()).rstrip(".") + hint)
+    except KeyboardInterrupt:
+        _fail("stopped")
+    except BrokenPipeError:
+        sys.exit(0)
+    sys.exit(code if isinstance(code, int) else 0)
+
+
+def _fail(line: str) -> NoReturn:
+    print(f"aquin: {line}", file=sys.stderr)
+    sys.exit(2)
+
+
+def _out(data: dict[str, Any]) -> None:
+    print(json.dumps(data, allow_nan=False))
+
+
+def _config(path: Path | None, beside: Path | None = None) -> Any:
+    """The named configuration, else the production's own beside the file or one folder up, else the built-in one."""
+    from aquin.colour.config import ColourConfig
+
+    if path is None and beside is not None:
+        folder = beside.absolute().parent
+        path = next((p for p in (folder / "config.ocio", folder.parent / "config.ocio") if p.is_file()), None)
+    return ColourConfig.load(path)
+
+
+def _clip(file: Path, encoding: str, config: Any, matrix: str | None = None, range: str | None = None) -> Any:
+    from aquin.measure.clip import Clip
+
+    if matrix not in (None, "bt601", "bt709", "bt2020"):
+        raise AquinError(f"there is no matrix '{matrix}'", None, "Use bt601, bt709 or bt2020")
+    if range not in (None, "full", "legal"):
+        raise AquinError(f"there is no range '{range}'", None, "Use full or legal")
+    return Clip.open(file, encoding, config, matrix, range)
+
+
+def _number(clip: Any, frame: int | None, timecode: str | None) -> int | None:
+    if timecode is None:
+        return frame
+    return int(clip.source.number_at(timecode))
+
+
+def _corners(text: str | None) -> Any:
+    if text is None:
+        return None
+    try:
+        numbers = [float(t) for t in text.replace(";", ",").split(",")]
+    except ValueError:
+        numbers = []
+    if len(numbers) != 8:
+        raise AquinError("--corners needs eight numbers", None, "Write x,y four times, with commas: 10,12,200,14,198,150,9,149")
+    return [numbers[k : k + 2] for k in (0, 2, 4, 6)]
+
+
+def _demo_folder() -> Path:
+    from platformdirs import user_data_path
+
+    return user_data_path("aquin") / "demo"
+
+
+def _with_progress(title: str, work: Any) -> Any:
+    from rich.console import Console
+    from rich.progress import BarColumn, Progress, TextColumn, TimeRemainingColumn
+
+    with Progress(
+        TextColumn(title), BarColumn(), TimeRemainingColumn(), TextColumn("{task.description}"),
+        console=Console(stderr=True), transient=True,
+    ) as bar:
+        task = bar.add_task("", total=1.0)
+        return work(lambda share, text: bar.update(task, completed=share, description=text))
+
+
+def _put(path: Path, text: str) -> None:
+    path.write_text(text, encoding="utf-8")

@@ -1,0 +1,46 @@
+"""Common LUT Format (Academy/ASC CLF v3), written through OpenColorIO: the only open form that keeps a matrix exact."""
+
+from pathlib import Path
+
+import numpy as np
+import PyOpenColorIO as ocio
+
+from aquin.arrays import write_safely
+from aquin.colour.grade import Grade
+from aquin.errors import AquinError
+
+
+def write(path: Path, grade: Grade, identity: str, note: str = "", force: bool = False) -> None:
+    """ACEScct to ACEScct: decode, balance and matrix in scene-linear, encode, CDL without clamping. Raises AquinError."""
+    group = ocio.GroupTransform()
+    metadata = group.getFormatMetadata()
+    metadata.setID(identity)
+    if note:
+        metadata.addChildElement("Description", note)
+    group.appendTransform(_acescct(ocio.TRANSFORM_DIR_INVERSE))
+    full = np.eye(4)
+    full[:3, :3] = np.asarray(grade.matrix or np.eye(3)) @ np.diag(grade.balance.factors)
+    group.appendTransform(ocio.MatrixTransform(full.ravel().tolist()))
+    group.appendTransform(_acescct(ocio.TRANSFORM_DIR_FORWARD))
+    trim = grade.trim
+    group.appendTransform(
+        ocio.CDLTransform(slope=trim.slope, offset=trim.offset, power=trim.power, sat=trim.saturation, style=ocio.CDL_NO_CLAMP)
+    )
+    try:
+        config = ocio.Config.CreateRaw()
+        text = group.write("Academy/ASC Common LUT Format", config)
+    except ocio.Exception as error:
+        raise AquinError(f"the CLF can't be made ({error})", path, "Reset the grade and settle again") from error
+
+    def put(target: Path) -> None:
+        target.write_text(text, encoding="utf-8")
+
+    write_safely(path, put, force)
+
+
+def _acescct(direction: "ocio.TransformDirection") -> "ocio.LogCameraTransform":
+    """The curve of Academy S-2016-001 as a camera log with its straight part."""
+    return ocio.LogCameraTransform(
+        base=2.0, linSideBreak=[0.0078125] * 3, logSideSlope=[1 / 17.52] * 3, logSideOffset=[9.72 / 17.52] * 3,
+        linSideSlope=[1.0] * 3, linSideOffset=[0.0] * 3, linearSlope=[10.5402377416545] * 3, direction=direction,
+    )
