@@ -203,13 +203,9 @@ def _out(data: dict[str, Any]) -> None:
 
 
 def _config(path: Path | None, beside: Path | None = None) -> Any:
-    """The named configuration, else the production's own beside the file or one folder up, else the built-in one."""
     from aquin.colour.config import ColourConfig
 
-    if path is None and beside is not None:
-        folder = beside.absolute().parent
-        path = next((p for p in (folder / "config.ocio", folder.parent / "config.ocio") if p.is_file()), None)
-    return ColourConfig.load(path)
+    return ColourConfig.find(path, beside)
 
 
 def _clip(file: Path, encoding: str, config: Any, matrix: str | None = None, range: str | None = None) -> Any:

@@ -10,6 +10,7 @@ from aquin.charts.read import Reading, read_chart
 from aquin.colour import acescct
 from aquin.colour.config import ColourConfig
 from aquin.colour.difference import delta_e00, lab_of_ap1
+from aquin.colour.grade import Grade
 from aquin.colour.levels import Levels
 from aquin.errors import AquinError
 from aquin.exchange import cdl_file, grade_file, picture
@@ -110,12 +111,15 @@ def match_data(
     grade = solution.grade
     grade_file.write(out, grade, f"{shot.source.path.stem}_to_{hero.source.path.stem}", force, size)
     proof = prove(out, grade)
+    if out.suffix.lower() in cdl_file.SUFFIXES:  # what is reported is what the file does
+        grade = Grade(trim=grade.folded())
     before, after = difference_of(found.evidence), difference_of(found.evidence.graded(grade))
-    mired, duv = grade.balance.shift
-    trim = grade.trim
+    rows = measure(found.evidence, grade)
+    balance, trim = solution.grade.balance, solution.grade.trim
+    mired, duv = balance.shift
     data = {
         "by": "chart", "model": solution.model, "confidence": found.confidence(solution),
-        "balance": {"stops": grade.balance.stops, "gains": list(grade.balance.gains), "mired": mired, "duv": duv},
+        "balance": {"stops": balance.stops, "gains": list(balance.gains), "mired": mired, "duv": duv},
         "trim": {"slope": list(trim.slope), "offset": list(trim.offset), "power": list(trim.power), "saturation": trim.saturation},
         "before": _summary(before), "after": _summary(after),
         "ledger": [
@@ -123,7 +127,7 @@ def match_data(
                 "axis": row.axis.name, "unit": row.axis.unit, "hero": row.hero, "shot": row.shot, "difference": row.difference,
                 "after": row.after, "tolerance": row.axis.tolerance, "within": row.within,
             }
-            for row in measure(found.evidence, grade)
+            for row in rows
         ],
         "alternatives": [_solution(s) for s in found.solutions if s.model != solution.model],
         "warnings": list(found.warnings),

@@ -38,6 +38,7 @@ class ColourConfig:
     def __init__(self, config: Any, label: str) -> None:
         self._config = config
         self.label = label
+        self.path: Path | None = None
 
     @classmethod
     def load(cls, path: str | Path | None = None) -> "ColourConfig":
@@ -56,7 +57,17 @@ class ColourConfig:
             raise AquinError(f"the colour configuration can't be used ({_first(error)})", path, "Check the file") from error
         if not config.hasRole(_INTERCHANGE):
             raise AquinError("the colour configuration has no role 'aces_interchange'", path, "Add it, or use another")
-        return cls(config, path.name)
+        made = cls(config, path.name)
+        made.path = path.absolute()
+        return made
+
+    @classmethod
+    def find(cls, path: str | Path | None, beside: str | Path | None = None) -> "ColourConfig":
+        """The named file, else the production's own `config.ocio` beside a media file or one folder up, else the built-in."""
+        if path is None and beside is not None:
+            folder = Path(beside).absolute().parent
+            path = next((p for p in (folder / "config.ocio", folder.parent / "config.ocio") if p.is_file()), None)
+        return cls.load(path)
 
     def with_encodings(self, *cameras: CameraEncoding) -> "ColourConfig":
         """A copy that also knows these camera encodings. Raises AquinError when a name is taken by another space."""

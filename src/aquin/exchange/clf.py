@@ -23,9 +23,9 @@ def write(path: Path, grade: Grade, identity: str, note: str = "", force: bool =
     group.appendTransform(ocio.MatrixTransform(full.ravel().tolist()))
     group.appendTransform(_acescct(ocio.TRANSFORM_DIR_FORWARD))
     trim = grade.trim
-    group.appendTransform(
-        ocio.CDLTransform(slope=trim.slope, offset=trim.offset, power=trim.power, sat=trim.saturation, style=ocio.CDL_NO_CLAMP)
-    )
+    step = ocio.CDLTransform(slope=trim.slope, offset=trim.offset, power=trim.power, sat=trim.saturation)
+    step.setStyle(ocio.CDL_NO_CLAMP)
+    group.appendTransform(step)
     try:
         config = ocio.Config.CreateRaw()
         text = group.write("Academy/ASC Common LUT Format", config)

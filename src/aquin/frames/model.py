@@ -30,6 +30,8 @@ class Signal:
     bits: int
     matrix_from: Origin = "file"
     range_from: Origin = "file"
+    floating: bool = False
+    """True when the file holds floating-point numbers, which have no range of codes."""
 
     def overridden(self, matrix: Matrix | None = None, range: Range | None = None) -> "Signal":
         """The same signal with the person's word in place of the file's."""
@@ -39,6 +41,7 @@ class Signal:
             self.bits,
             "user" if matrix else self.matrix_from,
             "user" if range else self.range_from,
+            self.floating,
         )
 
 

@@ -74,7 +74,8 @@ def open_stills(files: Mapping[int, Path], path: Path, matrix: Matrix | None, ra
         }
     finally:
         image.close()
-    signal = Signal("rgb", "full", bits, "file", "assumed").overridden(None, range)
+    floating = str(spec.format) in ("half", "float", "double")
+    signal = Signal("rgb", "full", bits, "file", "file" if floating else "assumed", floating).overridden(None, range)
     kind = "sequence" if len(files) > 1 else "still"
     return StillSource(
         path, width, height, signal, first, max(files), rate, start, kind, metadata, files=dict(files)

@@ -1,0 +1,72 @@
+"""Starting the window, and drawing the main views into files."""
+
+import sys
+import time
+from pathlib import Path
+
+from PySide6.QtCore import QEventLoop, QTimer
+from PySide6.QtWidgets import QApplication
+
+from aquin.desk import theme
+from aquin.desk.places import last_session
+from aquin.desk.window import Window
+
+
+def application() -> QApplication:
+    """The one QApplication, with the theme applied."""
+    app = QApplication.instance()
+    if not isinstance(app, QApplication):
+        app = QApplication(sys.argv[:1])
+        app.setApplicationName("Aquin")
+        app.setDesktopFileName("aquin")
+        theme.apply(app)
+    return app
+
+
+def run_window(session: Path | None = None) -> int:
+    """Show the window with a session, or with the last one, and run until it is closed."""
+    app = application()
+    window = Window()
+    window.show()
+    chosen = session if session is not None else last_session()
+    if session is not None or chosen.is_file():
+        QTimer.singleShot(0, lambda: window.open_session(chosen))
+    return int(app.exec())
+
+
+def settle_down(window: Window, seconds: float = 60.0) -> None:
+    """Let events run until nothing is worked on any more."""
+    loop = QEventLoop()
+    end = time.monotonic() + seconds
+    quiet = 0
+    while time.monotonic() < end and quiet < 5:
+        QTimer.singleShot(30, loop.quit)
+        loop.exec()
+        quiet = quiet + 1 if not window.view.jobs.titles else 0
+
+
+def draw_views(session: Path, folder: Path, width: int = 1280, height: int = 800) -> list[Path]:
+    """PNGs of each main view on a session, settled; the person's own session is not touched. Raises AquinError."""
+    application()
+    folder.mkdir(parents=True, exist_ok=True)
+    window = Window(keep=False)
+    window.resize(width, height)
+    window.show()
+    window.open_session(session)
+    settle_down(window)
+    written = []
+
+    def grab(name: str) -> None:
+        settle_down(window)
+        path = folder / name
+        window.grab().save(str(path))
+        written.append(path)
+
+    grab("bench-before.png")
+    window.view.settle_all()
+    grab("bench.png")
+    window.view.set_mode("seam")
+    window.view.pictures.seam = [0.55, 0.5, 12.0]
+    grab("bench-seam.png")
+    window.close()
+    return written

@@ -1,0 +1,651 @@
+"""The Bench: hero and shot side by side, the ledger, the stack and the scopes."""
+
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+from PySide6.QtCore import QElapsedTimer, Qt, Signal
+from PySide6.QtWidgets import (
+    QButtonGroup, QFileDialog, QHBoxLayout, QLabel, QListWidget, QListWidgetItem, QPushButton, QScrollArea, QSplitter, QVBoxLayout, QWidget,
+)
+
+from aquin.colour.baked import BakedView
+from aquin.colour.config import ColourConfig
+from aquin.colour.grade import Grade
+from aquin.desk import theme
+from aquin.desk.columns import COLUMNS, Columns
+from aquin.desk.ledger import Ledger
+from aquin.desk.pictures import MODES, Pictures
+from aquin.desk.preview import Shown, fit, show
+from aquin.desk.scopes import ChromaPlane, Patches, WaveformScope
+from aquin.desk.side_header import SideHeader
+from aquin.desk.stack import Stack
+from aquin.desk.state import ROLES, Bench, Loaded, Role, Side, load_side, reread, solve_sides
+from aquin.desk.work import Jobs, Latest
+from aquin.errors import AquinError
+from aquin.frames.opening import SUFFIXES
+from aquin.measure.ledger import difference_of
+
+_MODE_TIPS = {
+    "side": "Hero on the left, shot on the right",
+    "seam": "Hero left of a line, shot right of it. Drag the line; drag its end to turn it; arrow keys move it, Alt with arrow keys turns it",
+    "strips": "Vertical strips of both in turn",
+    "blink": "Hero and shot in turn, two changes a second. Flashing pictures can hurt: it never goes faster",
+}
+
+
+class BenchView(QWidget):
+    """Widgets around the `Bench` state. `stated` tells the window that something worth showing or saving changed."""
+
+    stated = Signal()
+    told = Signal(str)
+
+    def __init__(self, bench: Bench, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.bench = bench
+        self.jobs = Jobs(self)
+        self.latest = Latest(self)
+        self.latest.ready.connect(self._shown)
+        self.baked: BakedView | None = None
+        self.screen = bench.config.default_view()
+        self._small: dict[Role, tuple[object, np.ndarray]] = {}
+        self._hero_shown: tuple[object, Shown] | None = None
+        self._hovered: Grade | None = None
+        self.preview_ms: list[float] = []
+        self._clock = QElapsedTimer()
+        self._build()
+        self.refresh()
+        self.bake()
+
+    # building
+
+    def _build(self) -> None:
+        self.headers = {role: SideHeader(role) for role in ROLES}
+        self.pictures = Pictures()
+        self.waveform, self.plane, self.patches = WaveformScope(), ChromaPlane(), Patches()
+        for header in self.headers.values():
+            header.open_file.connect(self.ask_file)
+            header.pick.connect(self.pick_encoding)
+            header.go_to.connect(self.go_to)
+        self.pictures.dropped.connect(self._dropped)
+        self.pictures.corners_moved.connect(self._corners_moved)
+        self.pictures.resized.connect(self.redraw)
+
+        heads = QHBoxLayout()
+        heads.setSpacing(theme.GRID)
+        for header in self.headers.values():
+            heads.addWidget(header, 1)
+        modes = QHBoxLayout()
+        modes.setContentsMargins(4, 4, 4, 4)
+        modes.setSpacing(4)
+        self.mode_buttons: dict[str, QPushButton] = {}
+        group = QButtonGroup(self)
+        for mode in MODES:
+            button = QPushButton(mode)
+            button.setCheckable(True)
+            button.setProperty("quiet", True)
+            button.setToolTip(f"{_MODE_TIPS[mode]} (C cycles)")
+            button.clicked.connect(lambda _=False, m=mode: self.set_mode(m))
+            group.addButton(button)
+            modes.addWidget(button)
+            self.mode_buttons[mode] = button
+        self.mode_buttons["side"].setChecked(True)
+        modes.addStretch()
+        self.state_label = QLabel("")
+        self.state_label.setStyleSheet("color: #9e9e9e;")
+        self.corners_button, self.grade_button = QPushButton("chart corners"), QPushButton("grade on")
+        for button, tip in ((self.corners_button, "Show the chart's corners; drag them to where the patch field ends (K)"),
+                            (self.grade_button, "The whole grade on or off (G)")):
+            button.setCheckable(True)
+            button.setChecked(True)
+            button.setProperty("quiet", True)
+            button.setToolTip(tip)
+        self.corners_button.toggled.connect(self._toggle_corners)
+        self.grade_button.toggled.connect(self._toggle_grade)
+        for widget in (self.state_label, self.corners_button, self.grade_button):
+            modes.addWidget(widget)
+
+        upper = QWidget()
+        column = QVBoxLayout(upper)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addLayout(heads)
+        column.addWidget(self.pictures, 1)
+        column.addLayout(modes)
+        self.scopes = QSplitter(Qt.Orientation.Horizontal)
+        for scope, share in ((self.waveform, 46), (self.plane, 27), (self.patches, 27)):
+            self.scopes.addWidget(scope)
+            self.scopes.setStretchFactor(self.scopes.count() - 1, share)
+        self.scopes.setSizes([400, 225, 225])
+        self.rows = QSplitter(Qt.Orientation.Vertical)
+        self.rows.addWidget(upper)
+        self.rows.addWidget(self.scopes)
+        self.rows.setStretchFactor(0, 3)
+        self.rows.setStretchFactor(1, 2)
+        self.rows.setSizes([352, 412])
+        self.rows.setChildrenCollapsible(False)
+
+        self.columns = QSplitter(Qt.Orientation.Horizontal)
+        self.columns.addWidget(self.rows)
+        self.columns.addWidget(self._side_panel())
+        self.columns.setStretchFactor(0, 1)
+        self.columns.setStretchFactor(1, 0)
+        self.columns.setSizes([850, 344])
+        self.columns.setChildrenCollapsible(False)
+        line = QHBoxLayout(self)
+        line.setContentsMargins(0, 0, 0, 0)
+        line.addWidget(self.columns)
+
+    def _side_panel(self) -> QWidget:
+        panel = QWidget()
+        column = QVBoxLayout(panel)
+        column.setContentsMargins(4, 6, 4, 6)
+        column.setSpacing(4)
+
+        def heading(text: str) -> tuple[QHBoxLayout, QLabel]:
+            line = QHBoxLayout()
+            line.setContentsMargins(8, 2, 8, 0)
+            title = QLabel(text)
+            title.setFont(theme.font(theme.LARGE, True))
+            aside = QLabel("")
+            aside.setStyleSheet("color: #9e9e9e;")
+            aside.setFont(theme.font(theme.SMALL))
+            line.addWidget(title)
+            line.addStretch()
+            line.addWidget(aside)
+            column.addLayout(line)
+            return line, aside
+
+        _, self.evidence_label = heading("Ledger")
+        self.ledger = Ledger()
+        self.ledger.settle.connect(self.settle)
+        column.addWidget(self.ledger)
+        buttons = QHBoxLayout()
+        buttons.setContentsMargins(8, 2, 8, 4)
+        self.settle_button, self.settle_all_button = QPushButton("Settle row   S"), QPushButton("Settle all   ⇧S")
+        self.settle_button.setToolTip("Bring the selected axis to the hero and leave the rest")
+        self.settle_all_button.setToolTip("Take the solution of least leave-one-out residual that fits into a CDL")
+        self.settle_all_button.setProperty("main", True)
+        self.settle_button.clicked.connect(lambda: self.settle(self.ledger.selected))
+        self.settle_all_button.clicked.connect(self.settle_all)
+        buttons.addWidget(self.settle_button, 1)
+        buttons.addWidget(self.settle_all_button, 1)
+        column.addLayout(buttons)
+        _, aside = heading("Stack")
+        aside.setText("drag, type or step a number")
+        self.stack = Stack()
+        self.stack.changed.connect(self._stack_changed)
+        self.stack.ended.connect(self._stack_ended)
+        column.addWidget(self.stack)
+        _, aside = heading("Alternatives")
+        aside.setText("dE00 on the chart     leave-one-out")
+        self.alternatives = QListWidget()
+        self.alternatives.setItemDelegate(Columns(self.alternatives))
+        self.alternatives.setAccessibleName("Alternatives")
+        self.alternatives.setToolTip("What each model leaves. The arrow keys or the pointer preview, Enter or a click takes it; Escape goes back")
+        self.alternatives.setFixedHeight(80)
+        self.alternatives.setMouseTracking(True)
+        self.alternatives.itemEntered.connect(self._hover)
+        self.alternatives.currentItemChanged.connect(lambda item, _: self._hover(item) if self.alternatives.hasFocus() else None)
+        self.alternatives.itemClicked.connect(self._take)
+        self.alternatives.itemActivated.connect(self._take)
+        self.alternatives.viewport().installEventFilter(self)
+        self.alternatives.installEventFilter(self)
+        column.addWidget(self.alternatives)
+        self.export_button = QPushButton("Export the grade…")
+        self.export_button.setToolTip("Write the grade as .cdl, .cc, .ccc, .clf or .cube, and prove the file (Ctrl+E)")
+        self.export_button.clicked.connect(self.ask_export)
+        line = QHBoxLayout()
+        line.setContentsMargins(8, 4, 8, 0)
+        line.addWidget(self.export_button)
+        column.addLayout(line)
+        self.export_note = QLabel("")
+        self.export_note.setWordWrap(True)
+        self.export_note.setFont(theme.font(theme.SMALL))
+        self.export_note.setStyleSheet("color: #bebebe; padding: 0 8px;")
+        self.export_note.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        column.addWidget(self.export_note)
+        column.addStretch()
+        scroll = QScrollArea()
+        scroll.setWidget(panel)
+        scroll.setWidgetResizable(True)
+        scroll.setFrameShape(QScrollArea.Shape.NoFrame)
+        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        scroll.setMinimumWidth(330)
+        scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        return scroll
+
+    def eventFilter(self, watched: object, event: object) -> bool:
+        kind = event.type()  # type: ignore[attr-defined]
+        if kind == kind.Leave or (watched is self.alternatives and kind == kind.FocusOut):
+            self._unhover()
+        if watched is self.alternatives and kind == kind.KeyPress and event.key() == Qt.Key.Key_Escape:  # type: ignore[attr-defined]
+            self._unhover()
+            return True
+        return False
+
+    # files
+
+    def ask_file(self, role: Role) -> None:
+        side = self.bench.side(role)
+        start = str(Path(side.file).parent) if side else ""
+        kinds = " ".join(f"*{s}" for s in sorted(SUFFIXES))
+        path, _ = QFileDialog.getOpenFileName(self, f"Open a {role}", start, f"Pictures and movies ({kinds});;All files (*)")
+        if path:
+            self.open_file(role, path)
+
+    def open_file(self, role: Role, path: str, encoding: str | None = None) -> None:
+        """Open a file on one side; without an encoding the person is asked for it."""
+        if self.bench.config.path is None:
+            try:
+                found = ColourConfig.find(None, path)
+            except AquinError as error:
+                self.told.emit(error.line())
+                found = self.bench.config
+            if found.path is not None:
+                self.set_config(found)
+        old = self.bench.side(role)
+        if encoding is None:
+            side = Side(path, old.encoding if old else "")
+            self._ask_encoding(role, side)
+            return
+        self.bench.set_side(role, Side(path, encoding))
+        self.load(role)
+
+    def pick_encoding(self, role: Role) -> None:
+        side = self.bench.side(role)
+        if side is not None:
+            self._ask_encoding(role, side)
+
+    def _ask_encoding(self, role: Role, side: Side) -> None:
+        from aquin.desk.picker import Picker
+
+        picker = Picker(self.bench.config, side.file, side.encoding, side.matrix, side.range, self)
+        picker.config_changed.connect(self._keep_config)
+        self.picker = picker
+
+        def accepted() -> None:
+            chosen = replace(side, encoding=picker.encoding, matrix=picker.matrix.currentData(), range=picker.range.currentData())
+            self.bench.set_side(role, chosen)
+            self.load(role)
+
+        picker.accepted.connect(accepted)
+        picker.open()
+
+    def _keep_config(self, config: ColourConfig) -> None:
+        """A configuration with an added encoding is kept as a file, so that the next start has it too."""
+        from aquin.arrays import write_safely
+        from aquin.desk.places import added_config
+
+        path = added_config()
+        text = config.text()
+
+        def put(target: Path) -> None:
+            target.write_text(text, encoding="utf-8")
+
+        try:
+            write_safely(path, put, force=True)
+            config.path = path
+        except AquinError as error:
+            self.told.emit(error.line())
+        self.set_config(config)
+
+    def _dropped(self, role: Role, files: list[str]) -> None:
+        if len(files) >= 2 and self.bench.side("hero") is None and self.bench.side("shot") is None:
+            self.told.emit("Two files were dropped: choose how the hero was recorded, then drop the shot.")
+            self.open_file("hero", files[0])
+        else:
+            self.open_file(role, files[0])
+
+    def set_config(self, config: ColourConfig) -> None:
+        self.bench.config = config
+        self.bake()
+
+    def set_screen(self, display: str, view: str) -> None:
+        self.screen = (display, view)
+        self.bake()
+        self.stated.emit()
+
+    def bake(self) -> None:
+        """Bake the chosen view for the preview, away from this thread."""
+        config, (display, view) = self.bench.config, self.screen
+
+        def done(baked: BakedView) -> None:
+            self.baked = baked
+            self._hero_shown = None
+            self.redraw()
+            self.stated.emit()
+
+        self.jobs.start("bake", "preparing the view", lambda: BakedView.bake(config.view(display, view), 65), done, self.told.emit)
+
+    def load(self, role: Role) -> None:
+        """Read one side again in the background, then solve."""
+        side = self.bench.side(role)
+        self.bench.match = None
+        self.refresh()
+        if side is None:
+            self.bench.loaded[role] = None
+            self.refresh()
+            return
+        config, chart = self.bench.config, self.bench.chart
+        self.jobs.cancel("solve")
+        self.pictures.messages[role] = f"Reading {Path(side.file).name}"
+
+        def done(loaded: Loaded) -> None:
+            self.bench.put_loaded(role, loaded)
+            self.pictures.messages[role] = ""
+            for warning in loaded.frame.warnings:
+                self.told.emit(warning)
+            self.refresh()
+            self.solve()
+
+        def failed(line: str) -> None:
+            self.bench.loaded[role] = None
+            self.pictures.messages[role] = line
+            self.told.emit(line)
+            self.refresh()
+
+        self.jobs.start(f"load {role}", f"reading the {role}", lambda: load_side(side, config, chart), done, failed)
+
+    def solve(self) -> None:
+        hero, shot = self.bench.loaded["hero"], self.bench.loaded["shot"]
+        if hero is None or shot is None or hero.reading is None or shot.reading is None:
+            return
+
+        def done(match: object) -> None:
+            self.bench.match = match  # type: ignore[assignment]
+            for warning in match.warnings:  # type: ignore[attr-defined]
+                self.told.emit(warning)
+            self.refresh()
+
+        self.jobs.start("solve", "solving the match", lambda: solve_sides(hero, shot), done, self.told.emit)
+
+    def go_to(self, role: Role, where: str) -> None:
+        """Another frame: a step (+1, -1), a number, or a timecode."""
+        loaded, side = self.bench.loaded[role], self.bench.side(role)
+        if loaded is None or side is None:
+            return
+        source = loaded.clip.source
+        try:
+            if where in ("+1", "-1"):
+                number = min(max(loaded.frame.number + int(where), source.first), source.last)
+            elif where.isdigit():
+                number = int(where)
+            else:
+                number = source.number_at(where)
+            source.check(number)
+        except AquinError as error:
+            self.told.emit(error.line())
+            self.refresh()
+            return
+        if number != loaded.frame.number:
+            self.bench.set_side(role, replace(side, frame=number))
+            self.load(role)
+
+    def _corners_moved(self, role: Role, corners: np.ndarray) -> None:
+        loaded = self.bench.loaded[role]
+        if loaded is None:
+            return
+        chart = self.bench.chart
+
+        def done(again: Loaded) -> None:
+            self.bench.set_side(role, again.side)
+            self.bench.put_loaded(role, again)
+            self.refresh()
+            self.solve()
+
+        def failed(line: str) -> None:
+            self.told.emit(line)
+            self.refresh()
+
+        self.jobs.cancel("solve")
+        self.jobs.start(f"load {role}", "reading the chart", lambda: reread(loaded, corners, chart), done, failed)
+
+    def place_corners(self, role: Role) -> None:
+        """Corners in the middle of the picture, to be dragged to where the chart is."""
+        loaded = self.bench.loaded[role]
+        if loaded is None:
+            return
+        self.set_mode("side")
+        self.corners_button.setChecked(True)
+        w, h = loaded.clip.source.width, loaded.clip.source.height
+        x, y = 0.15 * w, 0.10 * w
+        self.pictures.corners[role] = np.array([[w / 2 - x, h / 2 - y], [w / 2 + x, h / 2 - y], [w / 2 + x, h / 2 + y], [w / 2 - x, h / 2 + y]])
+        self.pictures.picked = (role, 0)
+        self.pictures.setFocus()
+        self.pictures.update()
+        self.told.emit("Drag the square corner to the first patch (dark skin), the others clockwise on the chart.")
+
+    # the grade
+
+    def settle(self, axis: str) -> None:
+        self.bench.settle(axis)
+        self.refresh()
+
+    def settle_all(self) -> None:
+        self.bench.settle_all()
+        self.refresh()
+
+    def _stack_changed(self, grade: Grade, what: str, dragging: bool) -> None:
+        self._clock.start()
+        self.bench.set_grade(grade, what, what if dragging else None)
+        self.refresh(light=dragging)
+
+    def _stack_ended(self) -> None:
+        self.bench.end_stroke()
+        self.refresh()
+
+    def _toggle_grade(self, on: bool) -> None:
+        self.bench.graded = on
+        self.grade_button.setText("grade on" if on else "grade off")
+        self.refresh()
+
+    def _toggle_corners(self, on: bool) -> None:
+        self.pictures.show_corners = on
+        self.pictures.update()
+
+    def _hover(self, item: QListWidgetItem | None) -> None:
+        if item is not None and self.bench.match is not None:
+            self._hovered = self.bench.match.solution(str(item.data(Qt.ItemDataRole.UserRole))).grade
+            self.redraw()
+            self.ledger.show_rows(self.bench.ledger(self._hovered))
+
+    def _unhover(self) -> None:
+        if self._hovered is not None:
+            self._hovered = None
+            self.refresh()
+
+    def _take(self, item: QListWidgetItem) -> None:
+        self._hovered = None
+        self.bench.take(str(item.data(Qt.ItemDataRole.UserRole)))
+        self.refresh()
+
+    def undo(self) -> None:
+        self._stepped(self.bench.undo, "Undone")
+
+    def redo(self) -> None:
+        self._stepped(self.bench.redo, "Done again")
+
+    def _stepped(self, step: Callable[[], str | None], word: str) -> None:
+        before = self.bench.now
+        what = step()
+        if what is None:
+            return
+        self.told.emit(f"{word}: {what}")
+        for role in ROLES:
+            now, was = self.bench.side(role), before.hero if role == "hero" else before.shot
+            if now != was:
+                self.load(role)
+        self.refresh()
+
+    def swap(self) -> None:
+        """The shot becomes the hero. The grade starts afresh, since it led the other way."""
+        now = self.bench.now
+        if now.hero is not None and now.shot is not None:
+            self.bench.decide("make hero", replace(now, hero=now.shot, shot=now.hero, grade=Grade()))
+            self.bench.loaded = {"hero": self.bench.loaded["shot"], "shot": self.bench.loaded["hero"]}
+            self.bench.match = None
+            self._small.clear()
+            self.refresh()
+            self.solve()
+
+    def set_mode(self, mode: str) -> None:
+        self.mode_buttons[mode].setChecked(True)
+        self.pictures.set_mode(mode)
+
+    def cycle_mode(self) -> None:
+        self.set_mode(MODES[(MODES.index(self.pictures.mode) + 1) % len(MODES)])
+
+    # export
+
+    def ask_export(self) -> None:
+        shot = self.bench.side("shot")
+        start = str(Path(shot.file).with_suffix(".cdl")) if shot else "grade.cdl"
+        kinds = "ASC CDL (*.cdl *.cc *.ccc);;Common LUT Format (*.clf);;3D LUT, 65 points (*.cube);;3D LUT, 33 points (*.cube)"
+        path, kind = QFileDialog.getSaveFileName(self, "Export the grade", start, kinds)
+        if path:
+            self.export(Path(path), 33 if kind.startswith("3D LUT, 33") else 65, force=True)
+
+    def export(self, path: Path, size: int = 65, force: bool = False) -> None:
+        """Write the grade and prove the file, in the background; the result stands under the button."""
+        from aquin.exchange import grade_file
+        from aquin.exchange.proof import Proof, prove
+
+        if not path.suffix:
+            path = path.with_suffix(".cdl")
+        grade = self.bench.grade
+        hero, shot = (self.bench.side(role) for role in ROLES)
+        title = f"{Path(shot.file).stem if shot else 'shot'}_to_{Path(hero.file).stem if hero else 'hero'}"
+
+        def work() -> Proof:
+            grade_file.write(path, grade, title, force, size)
+            return prove(path, grade)
+
+        def done(proof: Proof) -> None:
+            self.export_note.setText(f"{path.name} is written and was {proof.line()}.")
+            self.told.emit(f"Exported {path.name}")
+
+        def failed(line: str) -> None:
+            self.export_note.setText(line)
+            self.told.emit(line)
+
+        self.export_note.setText(f"writing {path.name}")
+        self.jobs.start("export", "exporting", work, done, failed)
+
+    # showing
+
+    def refresh(self, light: bool = False) -> None:
+        """Show the state. `light` leaves out what can't have changed while a number is dragged."""
+        bench = self.bench
+        self.stack.show_grade(bench.grade)
+        self.ledger.show_rows(bench.ledger())
+        self._show_patches()
+        self.redraw()
+        if light:
+            return
+        match = bench.match
+        for role in ROLES:
+            side, loaded = bench.side(role), bench.loaded[role]
+            self.headers[role].show_side(side, loaded)
+            reading = loaded.reading if loaded else None
+            self.pictures.corners[role] = None if reading is None else reading.corners
+            if loaded is not None:
+                self.pictures.sizes[role] = (loaded.clip.source.width, loaded.clip.source.height)
+            elif side is None:
+                self.pictures.messages[role] = f"Drop a {role} here, or press Ctrl+{'O' if role == 'hero' else 'Shift+O'}"
+        self.alternatives.clear()
+        if match is None:
+            self.evidence_label.setText("")
+        else:
+            best = match.solution()
+            self.evidence_label.setText(f"chart, {len(match.evidence.hero)} patches, sure {match.confidence(best):.2f}")
+            for solution in match.solutions:
+                taken = solution.grade == bench.grade
+                name = {"gains": "grey gains", "cdl": "CDL", "matrix": "3×3, not for a CDL"}[solution.model]
+                item = QListWidgetItem(f"{name}: {solution.mean:.2f} dE00, leave-one-out {solution.loo:.2f}{', taken' if taken else ''}")
+                item.setData(Qt.ItemDataRole.UserRole, solution.model)
+                item.setData(COLUMNS, ("●" if taken else "○", name, f"{solution.mean:.2f}", f"{solution.loo:.2f}"))
+                self.alternatives.addItem(item)
+        for button in (self.settle_button, self.settle_all_button):
+            button.setEnabled(match is not None)
+        self.export_button.setEnabled(bench.side("shot") is not None)
+        busy = self.jobs.titles
+        self.state_label.setText(busy[0] if busy else "")
+        self.stated.emit()
+
+    def _show_patches(self) -> None:
+        match, baked = self.bench.match, self.baked
+        hero, shot = self.bench.loaded["hero"], self.bench.loaded["shot"]
+        if match is None or baked is None or hero is None or shot is None or hero.reading is None or shot.reading is None:
+            self.patches.show_patches(None, None, 6)
+            return
+        from aquin.colour import acescct
+        from aquin.measure.ledger import Evidence
+
+        grade = self._grade_shown()
+        pairs = np.stack([acescct.encode(hero.reading.linear), grade.apply_linear(shot.reading.linear)], axis=1)
+        all_of_it = Evidence(hero.reading.linear, np.asarray(grade.linear(shot.reading.linear)), self.bench.chart.neutral)
+        self.patches.show_patches(baked.process(pairs.astype(np.float32)), difference_of(all_of_it), self.bench.chart.columns)
+
+    def _grade_shown(self) -> Grade:
+        return self._hovered or (self.bench.grade if self.bench.graded else Grade())
+
+    def redraw(self) -> None:
+        """Ask for a new preview of what is on screen; only the latest wish is worked on."""
+        if self.baked is None:
+            return
+        wishes: list[tuple[Role, np.ndarray, object]] = []
+        ratio = self.devicePixelRatioF()
+        for role in ROLES:
+            loaded = self.bench.loaded[role]
+            if loaded is None:
+                self.pictures.set_image(role, None)
+                continue
+            area = self.pictures.area(role)
+            size = (round(area.width() * ratio), round(area.height() * ratio))
+            key = (id(loaded.linear), size)
+            known = self._small.get(role)
+            wishes.append((role, known[1] if known is not None and known[0] == key else loaded.linear, key))
+        if not wishes:
+            self.waveform.show_waves(None, None)
+            self.plane.show_density(None, None)
+            return
+        baked, grade, hero_known = self.baked, self._grade_shown(), self._hero_shown
+        for_view = (id(baked),)
+
+        def work() -> list[tuple[Role, np.ndarray, object, Shown]]:
+            out = []
+            for role, linear, key in wishes:
+                small = fit(linear, *key[1])  # type: ignore[index]
+                if role == "hero" and hero_known is not None and hero_known[0] == (key, for_view):
+                    shown = hero_known[1]
+                else:
+                    shown = show(small, Grade() if role == "hero" else grade, baked)
+                out.append((role, small, (key, for_view), shown))
+            return out
+
+        self.latest.ask(work)
+
+    def _shown(self, sides: list[tuple[Role, np.ndarray, object, Shown]]) -> None:
+        shown: dict[Role, Shown] = {}
+        for role, small, key, picture in sides:
+            self._small[role] = (key[0], small)  # type: ignore[index]
+            if role == "hero":
+                self._hero_shown = (key, picture)
+            shown[role] = picture
+            self.pictures.set_image(role, picture.pixels, self.devicePixelRatioF())
+        hero, shot = shown.get("hero"), shown.get("shot")
+        self.waveform.show_waves(hero.waveform if hero else None, shot.waveform if shot else None)
+        self.plane.show_density(hero.density if hero else None, shot.density if shot else None)
+        if self._clock.isValid():
+            self.pictures.repaint()
+            self.preview_ms.append(self._clock.nsecsElapsed() / 1e6)
+            self._clock.invalidate()
+        if self.patches.colours is None:
+            self._show_patches()
+
+    def finish(self) -> None:
+        self.jobs.cancel_all()
+        self.latest.finish()
+        self.jobs.wait()

@@ -1,0 +1,32 @@
+"""List rows whose texts stand in columns."""
+
+from PySide6.QtCore import QModelIndex, QRectF, QSize, Qt
+from PySide6.QtGui import QPainter
+from PySide6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem
+
+from aquin.desk import theme
+
+COLUMNS = Qt.ItemDataRole.UserRole + 1
+"""Item data: a mark, a name, and numbers that are set right-aligned."""
+
+
+class Columns(QStyledItemDelegate):
+    """Draws `COLUMNS`; the item's own text stays what screen readers say."""
+
+    def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
+        return QSize(100, 25)
+
+    def paint(self, p: QPainter, option: QStyleOptionViewItem, index: QModelIndex) -> None:
+        mark, name, *numbers = index.data(COLUMNS)
+        box = QRectF(option.rect)
+        if option.state & QStyle.StateFlag.State_MouseOver or (
+            option.state & QStyle.StateFlag.State_HasFocus and option.state & QStyle.StateFlag.State_Selected
+        ):
+            p.fillRect(box, theme.grey(52))
+        p.setFont(theme.font())
+        p.setPen(theme.TEXT)
+        middle = Qt.AlignmentFlag.AlignVCenter
+        p.drawText(QRectF(box.left() + 8, box.top(), 20, box.height()), middle, mark)
+        p.drawText(QRectF(box.left() + 28, box.top(), box.width() - 28, box.height()), middle, name)
+        for k, text in enumerate(reversed(numbers)):
+            p.drawText(QRectF(box.right() - 72 * (k + 1) - 4, box.top(), 64, box.height()), middle | Qt.AlignmentFlag.AlignRight, text)

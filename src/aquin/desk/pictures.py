@@ -1,0 +1,312 @@
+"""Hero and shot as pictures: side by side, with a seam, in strips, or blinking; the chart's corners on top."""
+
+from pathlib import Path
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, Signal
+from PySide6.QtGui import (
+    QDragEnterEvent, QDropEvent, QImage, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen, QPolygonF, QResizeEvent,
+)
+from PySide6.QtWidgets import QSizePolicy, QWidget
+
+from aquin.arrays import Float64
+from aquin.desk import theme
+from aquin.desk.state import ROLES, Role
+
+MODES = ("side", "seam", "strips", "blink")
+BLINK_MS = 500
+"""Each picture of blink stays this long: two changes a second, below the three that can hurt."""
+HOLD_MS = 350
+"""A held key changes the picture no sooner than this after the last change."""
+STRIPS = 8
+
+
+class Pictures(QWidget):
+    """Both pictures. Files can be dropped on the side they are meant for."""
+
+    dropped = Signal(str, list)
+    corners_moved = Signal(str, object)
+    resized = Signal()
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setAcceptDrops(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.setMinimumSize(480, 150)
+        self.setMouseTracking(True)
+        self.setAccessibleName("Hero and shot")
+        self.mode = "side"
+        self.images: dict[Role, QImage | None] = {"hero": None, "shot": None}
+        self.sizes: dict[Role, tuple[int, int]] = {"hero": (16, 9), "shot": (16, 9)}
+        self.corners: dict[Role, Float64 | None] = {"hero": None, "shot": None}
+        self.show_corners = True
+        self.messages: dict[Role, str] = {"hero": "", "shot": ""}
+        self.seam = [0.5, 0.5, 0.0]
+        """A point on the seam, as shares of the picture, and its angle from the vertical in degrees."""
+        self.held = False
+        self._blink_hero = False
+        self._timer = QTimer(self)
+        self._timer.setInterval(BLINK_MS)
+        self._timer.timeout.connect(self._blink)
+        self._still = QTimer(self)
+        self._still.setSingleShot(True)
+        self._drag: tuple[str, Role, int] | None = None
+        self.picked: tuple[Role, int] = ("hero", 0)
+
+    def sizeHint(self) -> QSize:
+        return QSize(860, 260)
+
+    # what is shown
+
+    def set_mode(self, mode: str) -> None:
+        self.mode = mode
+        self._blink_hero = False
+        if mode == "blink":
+            self._timer.start()
+        else:
+            self._timer.stop()
+        self.setAccessibleDescription(f"compare mode {mode}")
+        self.resized.emit()
+        self.update()
+
+    def set_image(self, role: Role, pixels: np.ndarray | None, ratio: float = 1.0) -> None:
+        if pixels is None:
+            self.images[role] = None
+        else:
+            h, w = pixels.shape[:2]
+            image = QImage(pixels.data, w, h, 4 * w, QImage.Format.Format_RGB32)
+            image.pixels = pixels  # type: ignore[attr-defined]  # keeps the bytes alive as long as the image
+            image.setDevicePixelRatio(ratio)
+            self.images[role] = image
+        self.update()
+
+    def hold(self, on: bool) -> None:
+        """While held, the hero stands in the shot's place."""
+        if on and (self.held or self._still.isActive()):
+            return
+        if on:
+            self._still.start(HOLD_MS)
+        self.held = on
+        self.update()
+
+    def area(self, role: Role) -> QRectF:
+        """Where this role's picture lies in the current mode."""
+        gap, w, h = theme.GRID, self.width(), self.height()
+        if self.mode == "side":
+            half = (w - gap) / 2
+            box = QRectF(0 if role == "hero" else half + gap, 0, half, h)
+        else:
+            box = QRectF(0, 0, w, h)
+        fw, fh = self.sizes[role]
+        scale = min(box.width() / fw, box.height() / fh)
+        size = (fw * scale, fh * scale)
+        return QRectF(round(box.center().x() - size[0] / 2), round(box.center().y() - size[1] / 2), round(size[0]), round(size[1]))
+
+    def _blink(self) -> None:
+        self._blink_hero = not self._blink_hero
+        self.update()
+
+    # drawing
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        p = QPainter(self)
+        p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        p.fillRect(self.rect(), theme.SURROUND)
+        if self.mode == "side":
+            for role in ROLES:
+                shown: Role = "hero" if self.held else role
+                self._picture(p, role, shown)
+                if self.show_corners and not (self.held and role == "shot"):
+                    self._overlay(p, role)
+            return
+        area = self.area("shot")
+        if self.mode == "blink" or self.held:
+            role = "hero" if self.held or self._blink_hero else "shot"
+            self._picture(p, role, role)
+            self._tag(p, self.area(role), role)
+            return
+        self._picture(p, "shot", "shot")
+        path = self._strips_path(area) if self.mode == "strips" else self._seam_path(area)
+        p.save()
+        p.setClipPath(path)
+        self._picture(p, "hero", "hero")
+        p.restore()
+        if self.mode == "seam":
+            a, b = self._seam_line(area)
+            p.setRenderHint(QPainter.RenderHint.Antialiasing)
+            p.setPen(QPen(theme.grey(20), 3))
+            p.drawLine(a, b)
+            p.setPen(QPen(theme.grey(235), 1))
+            p.drawLine(a, b)
+            p.setBrush(theme.grey(235))
+            p.drawEllipse(self._seam_point(area), 4, 4)
+            p.drawEllipse(self._turn_point(area), 4, 4)
+        self._tag(p, area, "hero", False)
+        self._tag(p, area, "shot", True)
+
+    def _picture(self, p: QPainter, place: Role, role: Role) -> None:
+        area, image = self.area(place), self.images[role]
+        if image is not None:
+            p.drawImage(area, image)
+            return
+        p.setPen(QPen(theme.grey(96), 1, Qt.PenStyle.DashLine))
+        p.drawRect(area.adjusted(0, 0, -1, -1))
+        p.setPen(theme.TEXT)
+        p.setFont(theme.font(theme.LARGE))
+        p.drawText(area.adjusted(24, 0, -24, 0), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, self.messages[role])
+
+    def _tag(self, p: QPainter, area: QRectF, text: str, right: bool = False) -> None:
+        p.setFont(theme.font(theme.SMALL))
+        width = p.fontMetrics().horizontalAdvance(text) + 12
+        box = QRectF(area.right() - width - 6 if right else area.left() + 6, area.bottom() - 24, width, 18)
+        p.setPen(Qt.PenStyle.NoPen)
+        p.setBrush(theme.grey(24))
+        p.drawRect(box)
+        p.setPen(theme.TEXT)
+        p.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+
+    def _overlay(self, p: QPainter, role: Role) -> None:
+        corners = self.corners[role]
+        if corners is None or self.images[role] is None:
+            return
+        points = [self._to_widget(role, c) for c in corners]
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        p.setBrush(Qt.BrushStyle.NoBrush)
+        for colour, width in ((theme.grey(16), 3.0), (theme.grey(240), 1.2)):
+            p.setPen(QPen(colour, width))
+            p.drawPolygon(QPolygonF(points))
+            for k, point in enumerate(points):
+                if k == 0:  # the first patch's corner is a square
+                    p.drawRect(QRectF(point.x() - 5, point.y() - 5, 10, 10))
+                else:
+                    p.drawEllipse(point, 4.5, 4.5)
+        if self.hasFocus() and self.picked[0] == role:
+            p.setBrush(theme.grey(240))
+            p.drawEllipse(points[self.picked[1]], 4.5, 4.5)
+
+    # the seam and the strips
+
+    def _seam_point(self, area: QRectF) -> QPointF:
+        return QPointF(area.left() + self.seam[0] * area.width(), area.top() + self.seam[1] * area.height())
+
+    def _along(self) -> QPointF:
+        angle = np.radians(self.seam[2])
+        return QPointF(float(np.sin(angle)), float(-np.cos(angle)))
+
+    def _turn_point(self, area: QRectF) -> QPointF:
+        return self._seam_point(area) + self._along() * (0.3 * area.height())
+
+    def _seam_line(self, area: QRectF) -> tuple[QPointF, QPointF]:
+        far, mid = self._along() * 4000, self._seam_point(area)
+        path = QPainterPath()
+        path.addRect(area)
+        inside = [mid + self._along() * t for t in np.linspace(-1500, 1500, 1501) if area.contains(mid + self._along() * float(t))]
+        return (inside[0], inside[-1]) if inside else (mid - far, mid + far)
+
+    def _seam_path(self, area: QRectF) -> QPainterPath:
+        mid, along = self._seam_point(area), self._along() * 4000
+        left = QPointF(along.y(), -along.x())
+        path = QPainterPath()
+        path.addPolygon(QPolygonF([mid + along, mid + along + left, mid - along + left, mid - along]))
+        path.closeSubpath()
+        return path
+
+    def _strips_path(self, area: QRectF) -> QPainterPath:
+        path = QPainterPath()
+        step = area.width() / STRIPS
+        for k in range(0, STRIPS, 2):
+            path.addRect(QRectF(area.left() + k * step, area.top(), step, area.height()))
+        return path
+
+    # hands
+
+    def _to_widget(self, role: Role, point: Float64) -> QPointF:
+        area, (w, h) = self.area(role), self.sizes[role]
+        return QPointF(area.left() + point[0] / w * area.width(), area.top() + point[1] / h * area.height())
+
+    def _to_frame(self, role: Role, point: QPointF) -> Float64:
+        area, (w, h) = self.area(role), self.sizes[role]
+        return np.array([(point.x() - area.left()) / area.width() * w, (point.y() - area.top()) / area.height() * h]).clip(0, (w, h))
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        at = event.position()
+        if self.mode == "side" and self.show_corners:
+            for role in ROLES:
+                corners = self.corners[role]
+                for k in range(4) if corners is not None else ():
+                    gap = self._to_widget(role, corners[k]) - at
+                    if np.hypot(gap.x(), gap.y()) < 12:
+                        self._drag, self.picked = ("corner", role, k), (role, k)
+                        self.update()
+                        return
+        elif self.mode == "seam":
+            gap = self._turn_point(self.area("shot")) - at
+            self._drag = ("turn" if np.hypot(gap.x(), gap.y()) < 14 else "seam", "shot", 0)
+            self.mouseMoveEvent(event)
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._drag is None:
+            return
+        what, role, k = self._drag
+        at = event.position()
+        if what == "corner":
+            corners = self.corners[role]
+            assert corners is not None
+            moved = corners.copy()
+            moved[k] = self._to_frame(role, at)
+            self.corners[role] = moved
+        else:
+            area = self.area("shot")
+            if what == "seam":
+                self.seam[0] = float(np.clip((at.x() - area.left()) / area.width(), 0, 1))
+                self.seam[1] = float(np.clip((at.y() - area.top()) / area.height(), 0, 1))
+            else:
+                gap = at - self._seam_point(area)
+                self.seam[2] = float(np.degrees(np.arctan2(gap.x(), -gap.y())))
+        self.update()
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        if self._drag is not None and self._drag[0] == "corner":
+            role = self._drag[1]
+            self.corners_moved.emit(role, self.corners[role])
+        self._drag = None
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Arrow keys move the seam (Alt turns it), or the picked corner; N picks the next corner."""
+        step = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, -1), Qt.Key.Key_Down: (0, 1)}.get(Qt.Key(event.key()))
+        coarse = 10 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1
+        if self.mode == "seam" and step:
+            if event.modifiers() & Qt.KeyboardModifier.AltModifier:
+                self.seam[2] += (step[0] or step[1]) * coarse
+            else:
+                self.seam[0] = float(np.clip(self.seam[0] + step[0] * 0.01 * coarse, 0, 1))
+                self.seam[1] = float(np.clip(self.seam[1] + step[1] * 0.01 * coarse, 0, 1))
+        elif self.mode == "side" and event.key() == Qt.Key.Key_N:
+            places: list[tuple[Role, int]] = [(role, k) for role in ROLES for k in range(4)]
+            self.picked = places[(places.index(self.picked) + 1) % 8]
+        elif self.mode == "side" and step and self.corners[self.picked[0]] is not None:
+            role, k = self.picked
+            moved = np.array(self.corners[role])
+            moved[k] = (moved[k] + np.array(step) * coarse).clip(0, self.sizes[role])
+            self.corners[role] = moved
+            self.corners_moved.emit(role, moved)
+        else:
+            super().keyPressEvent(event)
+            return
+        self.update()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self.resized.emit()
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if event.mimeData().hasUrls() and any(url.isLocalFile() for url in event.mimeData().urls()):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        files = [str(Path(url.toLocalFile())) for url in event.mimeData().urls() if url.isLocalFile()]
+        if files:
+            role = "hero" if event.position().x() < self.width() / 2 else "shot"
+            event.acceptProposedAction()
+            self.dropped.emit(role, files)

@@ -1,0 +1,25 @@
+"""Where the program keeps what belongs to this person and machine."""
+
+import os
+from pathlib import Path
+
+from platformdirs import user_state_path
+
+
+def state_folder() -> Path:
+    """Created on first use. AQUIN_STATE names another one."""
+    folder = Path(os.environ["AQUIN_STATE"]) if os.environ.get("AQUIN_STATE") else user_state_path("aquin")
+    folder.mkdir(parents=True, exist_ok=True)
+    return folder
+
+
+def last_session() -> Path:
+    return state_folder() / "session.json"
+
+
+def added_config() -> Path:
+    return state_folder() / "config.ocio"
+
+
+def window_settings() -> Path:
+    return state_folder() / "window.ini"
