@@ -30,7 +30,9 @@ def write_safely(path: Path, write: Callable[[Path], None], force: bool = False)
         handle, name = tempfile.mkstemp(prefix=".aquin-", suffix=path.suffix, dir=path.parent)
         os.close(handle)
     except OSError as error:
-        raise AquinError(f"cannot write into the folder ({error.strerror})", path.parent, "Choose another") from error
+        raise AquinError(
+            f"cannot write into the folder ({error.strerror})", path.parent, "Choose another"
+        ) from error
     temporary = Path(name)
     try:
         write(temporary)
@@ -41,6 +43,8 @@ def write_safely(path: Path, write: Callable[[Path], None], force: bool = False)
         temporary.chmod(0o666 & ~mask)
         temporary.replace(path)
     except OSError as error:
-        raise AquinError(f"writing failed ({error.strerror or error})", path, "Free some space or choose another folder") from error
+        raise AquinError(
+            f"writing failed ({error.strerror or error})", path, "Free some space or choose another folder"
+        ) from error
     finally:
         temporary.unlink(missing_ok=True)

@@ -27,8 +27,15 @@ def photographs() -> dict[str, np.ndarray]:
 
     left, _, _ = data.stereo_motorcycle()
     china, flower = load_sample_images().images
-    found = {"astronaut": data.astronaut(), "coffee": data.coffee(), "cat": data.chelsea(), "rocket": data.rocket(),
-             "motorcycle": left, "china": china, "flower": flower}
+    found = {
+        "astronaut": data.astronaut(),
+        "coffee": data.coffee(),
+        "cat": data.chelsea(),
+        "rocket": data.rocket(),
+        "motorcycle": left,
+        "china": china,
+        "flower": flower,
+    }
     out = {}
     for name, image in found.items():
         scale = 1280 / image.shape[1]
@@ -88,7 +95,9 @@ def compose(case: Case, layout: Layout) -> tuple[np.ndarray, np.ndarray]:
         side = np.full_like(picture, 0.04)
         for r in range(2):
             for c in range(7):
-                side[20 + r * 40 : 50 + r * 40, 12 + c * 20 : 28 + c * 20] = random.uniform(0.1, 0.8, 3) if r else 0.1 * c + 0.1
+                side[20 + r * 40 : 50 + r * 40, 12 + c * 20 : 28 + c * 20] = (
+                    random.uniform(0.1, 0.8, 3) if r else 0.1 * c + 0.1
+                )
         picture = np.concatenate([side, np.full((8, picture.shape[1], 3), 0.02, np.float32), picture])
     ph, pw = picture.shape[:2]
     top = ph - round((rows + 2 * b) * unit)
@@ -110,20 +119,26 @@ def compose(case: Case, layout: Layout) -> tuple[np.ndarray, np.ndarray]:
     over = 2
     zoom = np.diag([over, over, 1.0])
     drawn = cv2.warpPerspective(picture, zoom @ warp, (w * over, h * over), flags=cv2.INTER_LINEAR)
-    alpha = cv2.warpPerspective(np.ones((ph, pw), np.float32), zoom @ warp, (w * over, h * over), flags=cv2.INTER_LINEAR)
+    alpha = cv2.warpPerspective(
+        np.ones((ph, pw), np.float32), zoom @ warp, (w * over, h * over), flags=cv2.INTER_LINEAR
+    )
     drawn, alpha = (cv2.resize(m, (w, h), interpolation=cv2.INTER_AREA) for m in (drawn, alpha))
     corners = project(warp, true)
     u = (np.arange(w, dtype=np.float32)[None, :] - corners[:, 0].min()) / np.ptp(corners[:, 0])
     drawn = drawn * (0.9 + 0.2 * u[..., None].clip(-1, 2)) * 2.0**-case.shade
     if case.spill:
-        drawn = drawn + drawn * case.spill * u.clip(0, 1)[..., None] ** 2 * np.array([1.5, 0.5, 0.05], np.float32)
+        drawn = drawn + drawn * case.spill * u.clip(0, 1)[..., None] ** 2 * np.array(
+            [1.5, 0.5, 0.05], np.float32
+        )
     scene = scene * (1 - alpha[..., None]) * 2.0 ** (-case.shade * 0.8) + drawn * alpha[..., None]
     if case.window:
         x = int(corners[:, 0].max()) + 12
         scene[: int(0.8 * h), x : x + int(0.3 * w)] = 9.0
     scene = scene * np.asarray(case.light, np.float32) * 2.0**case.stops
     scene = cv2.GaussianBlur(scene, (0, 0), case.blur)
-    scene = scene + random.standard_normal(scene.shape, np.float32) * case.noise * np.sqrt(np.maximum(scene, 0) + 0.01)
+    scene = scene + random.standard_normal(scene.shape, np.float32) * case.noise * np.sqrt(
+        np.maximum(scene, 0) + 0.01
+    )
     if case.encoding == "log":
         signal = encode(scene)
     elif case.encoding == "linear":
@@ -131,7 +146,11 @@ def compose(case: Case, layout: Layout) -> tuple[np.ndarray, np.ndarray]:
     else:
         signal = np.clip(scene, 0, 1) ** (1 / 2.2)
         if case.jpeg:
-            ok, data = cv2.imencode(".jpg", (signal[..., ::-1] * 255).round().astype(np.uint8), [cv2.IMWRITE_JPEG_QUALITY, case.jpeg])
+            ok, data = cv2.imencode(
+                ".jpg",
+                (signal[..., ::-1] * 255).round().astype(np.uint8),
+                [cv2.IMWRITE_JPEG_QUALITY, case.jpeg],
+            )
             assert ok
             signal = cv2.imdecode(data, cv2.IMREAD_COLOR)[..., ::-1].astype(np.float32) / 255
     return np.ascontiguousarray(signal, np.float32), corners

@@ -107,13 +107,20 @@ def judge(tone: Float32, corners: Floats, layout: Layout) -> float:
     """
     h, w = tone.shape[:2]
     corners = np.asarray(corners, np.float64)
-    if not np.isfinite(corners).all() or (corners < -2).any() or (corners > np.array([w, h]) + 2).any() or not _sane(corners):
+    if (
+        not np.isfinite(corners).all()
+        or (corners < -2).any()
+        or (corners > np.array([w, h]) + 2).any()
+        or not _sane(corners)
+    ):
         return 0.0
     step = np.array([-0.33, -0.2, -0.07, 0.07, 0.2, 0.33])
     spread = np.stack(np.meshgrid(step, step), axis=-1).reshape(-1, 2) * np.array(layout.patch_size)
     points = (layout.cells()[:, None] + spread[None]).reshape(-1, 2)
     values = sample(tone, project(unit_to_pixels(corners), points)).astype(np.float64)
-    values = values.reshape(-1, 3, 2, 3, 2, 3).mean(axis=(2, 4)).reshape(-1, 9, 3)  # 3 x 3 blocks in each patch
+    values = (
+        values.reshape(-1, 3, 2, 3, 2, 3).mean(axis=(2, 4)).reshape(-1, 9, 3)
+    )  # 3 x 3 blocks in each patch
     return max(_explained(values, layout), _explained(np.exp2(values), layout))
 
 
@@ -141,7 +148,7 @@ def _explained(values: Float64, layout: Layout) -> float:
     return float(np.clip(1 - (left + 0.5 * inside) / total, 0, 1) * (0.75 + 0.25 * np.clip(colour, 0, 1)))
 
 
-def _sane(corners: Float64) -> bool:
+def _sane(corners: Floats) -> bool:
     """Convex, clockwise, and not flattened."""
     edges = np.roll(corners, -1, axis=0) - corners
     turn = edges[:, 0] * np.roll(edges, -1, axis=0)[:, 1] - edges[:, 1] * np.roll(edges, -1, axis=0)[:, 0]
@@ -152,20 +159,34 @@ def _sane(corners: Float64) -> bool:
 def align(grey: Float32, corners: Float64, layout: Layout) -> Float64:
     """Move the corners so that a chart drawn with the measured tones correlates best with the frame."""
     cell = 20
-    field = np.array([layout.columns - (1 - layout.patch_share), layout.rows - (1 - layout.patch_share)]) * cell
+    field = (
+        np.array([layout.columns - (1 - layout.patch_share), layout.rows - (1 - layout.patch_share)]) * cell
+    )
     margin = (1 - layout.patch_share) * cell
     w, h = (round(v + 2 * margin) for v in field)
     best, best_fit = corners, -1.0
     for _ in range(2):
         unit = unit_to_pixels(best)
         levels = sample(grey, project(unit, layout.cells()))[:, 0]
-        gaps = np.array([[c / layout.columns, r / layout.rows] for r in range(1, layout.rows) for c in range(1, layout.columns)])
+        gaps = np.array(
+            [
+                [c / layout.columns, r / layout.rows]
+                for r in range(1, layout.rows)
+                for c in range(1, layout.columns)
+            ]
+        )
         drawn = np.full((h, w), float(np.percentile(sample(grey, project(unit, gaps)), 40)), np.float32)
         for (cx, cy), level in zip(layout.cells() * field + margin, levels, strict=True):
             half = layout.patch_share * cell / 2
             drawn[round(cy - half) : round(cy + half), round(cx - half) : round(cx + half)] = level
         # pixel centres: template pixel i is at i + 0.5
-        to_unit = np.array([[1 / field[0], 0, (0.5 - margin) / field[0]], [0, 1 / field[1], (0.5 - margin) / field[1]], [0, 0, 1]])
+        to_unit = np.array(
+            [
+                [1 / field[0], 0, (0.5 - margin) / field[0]],
+                [0, 1 / field[1], (0.5 - margin) / field[1]],
+                [0, 0, 1],
+            ]
+        )
         shift = np.array([[1, 0, -0.5], [0, 1, -0.5], [0, 0, 1]])
         start = (shift @ unit @ to_unit).astype(np.float32)
         start /= start[2, 2]
@@ -174,7 +195,10 @@ def align(grey: Float32, corners: Float64, layout: Layout) -> Float64:
             fit, warp = cv2.findTransformECC(drawn, grey, start, cv2.MOTION_HOMOGRAPHY, stop, None, 5)
         except cv2.error:
             break
-        moved = project(np.linalg.inv(shift) @ warp.astype(np.float64) @ np.linalg.inv(to_unit), np.array([[0, 0], [1, 0], [1, 1], [0, 1.0]]))
+        moved = project(
+            np.linalg.inv(shift) @ warp.astype(np.float64) @ np.linalg.inv(to_unit),
+            np.array([[0, 0], [1, 0], [1, 1], [0, 1.0]]),
+        )
         side = np.sqrt(cv2.contourArea(corners.astype(np.float32)))
         if fit <= best_fit or np.abs(moved - corners).max() > 0.2 * side or not _sane(moved):
             break
@@ -192,17 +216,29 @@ def _from_tiles(tone: Float32, layout: Layout) -> Iterator[Float64]:
     found: list[tuple[float, Float64]] = []
     for homography, cells in lattices(tone):
         low, high = cells.min(0), cells.max(0)
-        for wide, tall, turns in ((layout.columns, layout.rows, (0, 2)), (layout.rows, layout.columns, (1, 3))):
+        for wide, tall, turns in (
+            (layout.columns, layout.rows, (0, 2)),
+            (layout.rows, layout.columns, (1, 3)),
+        ):
             span = high - low + 1
             reach = np.array([wide, tall])
-            starts_x = range(int(high[0]) - wide + 1 - _slack(span[0], wide), int(low[0]) + 1 + _slack(span[0], wide))
-            starts_y = range(int(high[1]) - tall + 1 - _slack(span[1], tall), int(low[1]) + 1 + _slack(span[1], tall))
+            starts_x = range(
+                int(high[0]) - wide + 1 - _slack(span[0], wide), int(low[0]) + 1 + _slack(span[0], wide)
+            )
+            starts_y = range(
+                int(high[1]) - tall + 1 - _slack(span[1], tall), int(low[1]) + 1 + _slack(span[1], tall)
+            )
             for x0 in starts_x:
                 for y0 in starts_y:
                     held = ((cells >= (x0, y0)) & (cells < np.array([x0, y0]) + reach)).all(axis=1).sum()
                     if held < min(6, len(cells)):
                         continue
-                    box = np.array([[x0, y0], [x0 + wide, y0], [x0 + wide, y0 + tall], [x0, y0 + tall]], np.float64) - 0.5
+                    box = (
+                        np.array(
+                            [[x0, y0], [x0 + wide, y0], [x0 + wide, y0 + tall], [x0, y0 + tall]], np.float64
+                        )
+                        - 0.5
+                    )
                     box += np.array([[1, 1], [-1, 1], [-1, -1], [1, -1]]) * margin
                     quad = project(homography, box)
                     if not _sane(quad):
@@ -244,12 +280,20 @@ def _from_sweep(tone: Float32, layout: Layout) -> Iterator[Float64]:
                     if drawn.shape[0] >= reach_h or drawn.shape[1] >= reach_w:
                         continue
                     fit = sum(
-                        weight * cv2.matchTemplate(np.ascontiguousarray(turned[..., k]), np.ascontiguousarray(drawn[..., k]), cv2.TM_CCOEFF_NORMED)
+                        weight
+                        * cv2.matchTemplate(
+                            np.ascontiguousarray(turned[..., k]),
+                            np.ascontiguousarray(drawn[..., k]),
+                            cv2.TM_CCOEFF_NORMED,
+                        )
                         for k, weight in enumerate((0.4, 0.3, 0.3))
                     )
                     _, value, _, (x, y) = cv2.minMaxLoc(fit)
                     if value > 0.35:
-                        box = np.array([[0, 0], [1, 0], [1, 1], [0, 1]]) * (drawn.shape[1], drawn.shape[0]) + (x, y)
+                        box = np.array([[0, 0], [1, 0], [1, 1], [0, 1]]) * (
+                            drawn.shape[1],
+                            drawn.shape[0],
+                        ) + (x, y)
                         box = np.roll(box, -quarter, axis=0)
                         found.append((float(value), (np.c_[box, np.ones(4)] @ back.T) / scale))
     found.sort(key=lambda item: -item[0])

@@ -53,7 +53,9 @@ class Layout:
         step = 1 - self.patch_share
         wide, high = self.columns - step, self.rows - step
         half = self.patch_share / 2
-        return np.array([[(c + half) / wide, (r + half) / high] for r in range(self.rows) for c in range(self.columns)])
+        return np.array(
+            [[(c + half) / wide, (r + half) / high] for r in range(self.rows) for c in range(self.columns)]
+        )
 
     @property
     def patch_size(self) -> tuple[float, float]:
@@ -70,18 +72,36 @@ def layout(name: str = "24-patch") -> Layout:
     """A shipped layout by name, or one from a .json file. Raises AquinError."""
     path = Path(name) if name.endswith(".json") else FOLDER / f"{name}.json"
     if not path.is_file() or (not name.endswith(".json") and name not in names()):
-        raise AquinError(f"there is no chart layout '{name}'", None, f"There are: {', '.join(names())}; or name a .json file")
+        raise AquinError(
+            f"there is no chart layout '{name}'",
+            None,
+            f"There are: {', '.join(names())}; or name a .json file",
+        )
     try:
         data = json.loads(path.read_text(encoding="utf-8"))
         patches = tuple(
-            Patch(str(p["name"]), str(p["role"]), (float(p["xyz"][0]), float(p["xyz"][1]), float(p["xyz"][2]))) for p in data["patches"]
+            Patch(
+                str(p["name"]), str(p["role"]), (float(p["xyz"][0]), float(p["xyz"][1]), float(p["xyz"][2]))
+            )
+            for p in data["patches"]
         )
         made = Layout(
-            str(data["name"]), str(data["title"]), int(data["rows"]), int(data["columns"]), float(data["patch_share"]),
-            str(data["source"]), patches,
+            str(data["name"]),
+            str(data["title"]),
+            int(data["rows"]),
+            int(data["columns"]),
+            float(data["patch_share"]),
+            str(data["source"]),
+            patches,
         )
-        if len(patches) != made.rows * made.columns or not 0.3 <= made.patch_share <= 1 or not np.isfinite(made.xyz).all():
+        if (
+            len(patches) != made.rows * made.columns
+            or not 0.3 <= made.patch_share <= 1
+            or not np.isfinite(made.xyz).all()
+        ):
             raise ValueError("rows, columns, patches and patch_share do not go together")
         return made
     except (OSError, ValueError, KeyError, TypeError, IndexError) as error:
-        raise AquinError(f"the chart layout can't be used ({error})", path, "See the shipped 24-patch layout") from error
+        raise AquinError(
+            f"the chart layout can't be used ({error})", path, "See the shipped 24-patch layout"
+        ) from error

@@ -48,7 +48,11 @@ class Reading:
 
 
 def read_chart(
-    rgb: Float32, to_linear: Callable[[Floats], Float32], layout: Layout, corners: Floats | None = None, score: float | None = None
+    rgb: Float32,
+    to_linear: Callable[[Floats], Float32],
+    layout: Layout,
+    corners: Floats | None = None,
+    score: float | None = None,
 ) -> Reading | None:
     """Find the chart (unless its corners are given) and read it; None when there is none.
 
@@ -82,9 +86,13 @@ def read_chart(
     warnings = []
     if compensate:
         mean = mean * np.exp2(-((layout.cells() - 0.5) @ slopes))[:, None]
-        warnings.append(f"the light on the chart is uneven by {uneven:.2f} stops from corner to corner; this is compensated")
+        warnings.append(
+            f"the light on the chart is uneven by {uneven:.2f} stops from corner to corner; this is compensated"
+        )
     elif uneven >= 2:
-        warnings.append(f"the light on the chart is uneven by {uneven:.1f} stops: glare or shadow; film it again if you can")
+        warnings.append(
+            f"the light on the chart is uneven by {uneven:.1f} stops: glare or shadow; film it again if you can"
+        )
     clipped = at_limit.mean(axis=1)
     if (count := int((clipped > CLIPPED).sum())) > 0:
         warnings.append(f"{count} patches are clipped and left out of solving")
@@ -98,8 +106,18 @@ def read_chart(
         if score < 0.5:
             warnings.append("at these corners the colours do not look like the chart")
     return Reading(
-        layout, corners, float(score), robust_mean(pixels), mean, pixels.std(axis=1), noise, clipped, float(uneven),
-        float(doubt), bool(compensate), tuple(warnings),
+        layout,
+        corners,
+        float(score),
+        robust_mean(pixels),
+        mean,
+        pixels.std(axis=1),
+        noise,
+        clipped,
+        float(uneven),
+        float(doubt),
+        bool(compensate),
+        tuple(warnings),
     )
 
 
@@ -122,10 +140,16 @@ def clip_levels(rgb: Float32) -> tuple[Float64, Float64]:
     low, high = few.min(0).astype(np.float64), few.max(0).astype(np.float64)
     floor, ceiling = np.minimum(low, 0.0) - 1.0, np.maximum(high, 1.0) + 1.0
     for k in range(3):
-        top, next_top = (float(((few[:, k] > high[k] - (n + 1) * code) & (few[:, k] <= high[k] - n * code)).mean()) for n in (0, 1))
+        top, next_top = (
+            float(((few[:, k] > high[k] - (n + 1) * code) & (few[:, k] <= high[k] - n * code)).mean())
+            for n in (0, 1)
+        )
         if top > 0.001 and top > 10 * next_top:
             ceiling[k] = high[k] - code
-        end, next_end = (float(((few[:, k] < low[k] + (n + 1) * code) & (few[:, k] >= low[k] + n * code)).mean()) for n in (0, 1))
+        end, next_end = (
+            float(((few[:, k] < low[k] + (n + 1) * code) & (few[:, k] >= low[k] + n * code)).mean())
+            for n in (0, 1)
+        )
         if end > 0.001 and end > 10 * next_end:
             floor[k] = low[k] + code
     return floor, ceiling
@@ -139,7 +163,13 @@ def _light(
     One robust fit in log2 luminance: the patches against their published luminance (offset, slope, light), and the dark
     crossings between them, which all have one reflectance (offset, light).
     """
-    crossings = np.array([[c / layout.columns, r / layout.rows] for r in range(1, layout.rows) for c in range(1, layout.columns)])
+    crossings = np.array(
+        [
+            [c / layout.columns, r / layout.rows]
+            for r in range(1, layout.rows)
+            for c in range(1, layout.columns)
+        ]
+    )
     dark = to_linear(sample(rgb, project(unit, crossings))[None])[0].astype(np.float64) @ AP1_LUMA
     light = mean @ AP1_LUMA
     reference = np.log2(layout.ap1 @ AP1_LUMA)
@@ -166,7 +196,9 @@ def _light(
         weight = 1 / np.maximum(np.abs((b - a @ fit) * w) / 1.5, 1)
     scale = w * np.sqrt(weight)
     left = ((b - a @ fit) * scale) ** 2
-    covariance = np.linalg.pinv((a * scale[:, None]).T @ (a * scale[:, None])) * max(left.sum() / max(len(b) - 5, 1), 0.2)
+    covariance = np.linalg.pinv((a * scale[:, None]).T @ (a * scale[:, None])) * max(
+        left.sum() / max(len(b) - 5, 1), 0.2
+    )
     slopes = fit[3:]
     doubt = float(np.sqrt(np.array([1, 1]) @ np.diag(np.diag(covariance)[3:]) @ np.array([1, 1])))
     return slopes, float(np.abs(slopes).sum()), doubt

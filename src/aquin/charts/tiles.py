@@ -12,12 +12,17 @@ def tiles(tone: Float32) -> Float64:
     """(n, 4): centre x, y, side length and angle (degrees, 0 to 90) of square-looking flat regions."""
     found: list[tuple[float, float, float, float]] = []
     for sigma, scale in ((0.8, 1.0), (1.2, 0.5)):
-        image = tone if scale == 1 else cv2.resize(tone, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA)
+        image = (
+            tone if scale == 1 else cv2.resize(tone, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA)
+        )
         smooth = cv2.GaussianBlur(image, (0, 0), sigma)
         slope = np.zeros(image.shape[:2], np.float32)
         for channel in range(3):
             plane = np.ascontiguousarray(smooth[..., channel])
-            gx, gy = cv2.Scharr(plane, cv2.CV_32F, 1, 0, scale=1 / 32), cv2.Scharr(plane, cv2.CV_32F, 0, 1, scale=1 / 32)
+            gx, gy = (
+                cv2.Scharr(plane, cv2.CV_32F, 1, 0, scale=1 / 32),
+                cv2.Scharr(plane, cv2.CV_32F, 0, 1, scale=1 / 32),
+            )
             slope = np.maximum(slope, cv2.magnitude(gx, gy))
         # the level of noise in flat parts sets the lowest threshold that makes sense
         base = float(np.percentile(slope, 30))
@@ -41,9 +46,21 @@ def _squares(flat: np.ndarray, scale: float) -> list[tuple[float, float, float, 
         (cx, cy), (rw, rh), angle = cv2.minAreaRect(outline)
         rw, rh = rw + 1, rh + 1
         filled = cv2.contourArea(cv2.convexHull(outline)) + 0.5 * len(outline)
-        if min(rw, rh) < 5 or max(rw, rh) > 2.3 * min(rw, rh) or area < 0.68 * rw * rh or filled < 0.78 * rw * rh:
+        if (
+            min(rw, rh) < 5
+            or max(rw, rh) > 2.3 * min(rw, rh)
+            or area < 0.68 * rw * rh
+            or filled < 0.78 * rw * rh
+        ):
             continue
-        out.append(((cx + x + 0.5) / scale, (cy + y + 0.5) / scale, float(np.sqrt(rw * rh)) / scale, float(angle) % 90))
+        out.append(
+            (
+                (cx + x + 0.5) / scale,
+                (cy + y + 0.5) / scale,
+                float(np.sqrt(rw * rh)) / scale,
+                float(angle) % 90,
+            )
+        )
     return out
 
 

@@ -14,14 +14,20 @@ UsageError: Any = typer.BadParameter.__base__
 """What the command-line library raises for wrong use; it exports only this child of it."""
 
 app = typer.Typer(
-    add_completion=False, no_args_is_help=False, pretty_exceptions_enable=False, rich_markup_mode=None,
+    add_completion=False,
+    no_args_is_help=False,
+    pretty_exceptions_enable=False,
+    rich_markup_mode=None,
     help="Aquin matches the cameras of a multi-camera shoot. Without a command it opens its window.",
 )
 
 AsJson = Annotated[bool, typer.Option("--json", help="Print one JSON object and nothing else.")]
 Config = Annotated[
     Path | None,
-    typer.Option("--config", help="A config.ocio file. Without it: the config.ocio beside the file or one folder up, else the built-in one."),
+    typer.Option(
+        "--config",
+        help="A config.ocio file. Without it: the config.ocio beside the file or one folder up, else the built-in one.",
+    ),
 ]
 Matrix = Annotated[str | None, typer.Option(help="Override the YCbCr matrix: bt601, bt709, bt2020.")]
 Range = Annotated[str | None, typer.Option(help="Override the signal range: full or legal.")]
@@ -33,7 +39,9 @@ Force = Annotated[bool, typer.Option("--force", help="Overwrite OUT.")]
 def main(
     context: typer.Context,
     version: Annotated[bool, typer.Option("--version", help="Print the version.")] = False,
-    session: Annotated[Path | None, typer.Option("--open", help="Open the window with a saved session file.")] = None,
+    session: Annotated[
+        Path | None, typer.Option("--open", help="Open the window with a saved session file.")
+    ] = None,
 ) -> None:
     if version:
         print(__version__)
@@ -48,7 +56,10 @@ def main(
 def demo(
     dir: Annotated[Path | None, typer.Option("--dir", help="Where the demo is built and kept.")] = None,
     no_window: Annotated[bool, typer.Option("--no-window", help="Only build it.")] = False,
-    screenshots: Annotated[Path | None, typer.Option("--screenshots", help="Draw every main view into this folder, without a screen.")] = None,
+    screenshots: Annotated[
+        Path | None,
+        typer.Option("--screenshots", help="Draw every main view into this folder, without a screen."),
+    ] = None,
 ) -> None:
     """Build the demo shoot if needed and open it."""
     from aquin.cli import window
@@ -65,7 +76,9 @@ def demo(
 
 
 @app.command()
-def levels(encoding: Annotated[str, typer.Argument(metavar="ENC")], config: Config = None, as_json: AsJson = False) -> None:
+def levels(
+    encoding: Annotated[str, typer.Argument(metavar="ENC")], config: Config = None, as_json: AsJson = False
+) -> None:
     """Where grey, white and black of a camera encoding must sit."""
     from aquin.cli.show import levels_data, show_levels
     from aquin.colour.levels import levels_of
@@ -77,9 +90,14 @@ def levels(encoding: Annotated[str, typer.Argument(metavar="ENC")], config: Conf
 @app.command()
 def encodings(
     words: Annotated[list[str] | None, typer.Argument(help="Only those that hold all these words.")] = None,
-    add: Annotated[Path | None, typer.Option("--add", help="A camera encoding as JSON: name, primaries, white, log curve.")] = None,
+    add: Annotated[
+        Path | None,
+        typer.Option("--add", help="A camera encoding as JSON: name, primaries, white, log curve."),
+    ] = None,
     out: Annotated[Path | None, typer.Option("--out", help="With --add: the config.ocio to write.")] = None,
-    config: Config = None, force: Force = False, as_json: AsJson = False,
+    config: Config = None,
+    force: Force = False,
+    as_json: AsJson = False,
 ) -> None:
     """List the encodings of the configuration, or add one of your own to a copy of it."""
     loaded = _config(config)
@@ -96,7 +114,14 @@ def encodings(
         return
     found = [e for e in loaded.encodings() if e.fits(" ".join(words or []))]
     if as_json:
-        _out({"config": loaded.label, "encodings": [{"name": e.name, "family": e.family, "kind": e.kind, "aliases": e.aliases} for e in found]})
+        _out(
+            {
+                "config": loaded.label,
+                "encodings": [
+                    {"name": e.name, "family": e.family, "kind": e.kind, "aliases": e.aliases} for e in found
+                ],
+            }
+        )
     else:
         for e in found:
             print(f"{e.name:44} {e.kind:14} {e.family}")
@@ -106,12 +131,24 @@ def encodings(
 @app.command()
 def chart(
     file: Annotated[Path, typer.Argument(metavar="FILE")],
-    encoding: Annotated[str, typer.Option("--encoding", help="Encoding of FILE, by a name of the configuration.")],
+    encoding: Annotated[
+        str, typer.Option("--encoding", help="Encoding of FILE, by a name of the configuration.")
+    ],
     layout_name: LayoutName = "24-patch",
-    frame: Annotated[int | None, typer.Option("--frame", help="Frame number; the first one if left out.")] = None,
+    frame: Annotated[
+        int | None, typer.Option("--frame", help="Frame number; the first one if left out.")
+    ] = None,
     timecode: Annotated[str | None, typer.Option("--timecode", help="Frame by its timecode.")] = None,
-    corners: Annotated[str | None, typer.Option("--corners", help="x,y four times, in pixels: the first patch's corner, then clockwise.")] = None,
-    matrix: Matrix = None, range: Range = None, config: Config = None, as_json: AsJson = False,
+    corners: Annotated[
+        str | None,
+        typer.Option(
+            "--corners", help="x,y four times, in pixels: the first patch's corner, then clockwise."
+        ),
+    ] = None,
+    matrix: Matrix = None,
+    range: Range = None,
+    config: Config = None,
+    as_json: AsJson = False,
 ) -> None:
     """Find a chart, read it, and solve it against its published colours."""
     from aquin.cli.show import chart_data, show_chart
@@ -130,12 +167,16 @@ def match(
     shot_encoding: Annotated[str, typer.Option("--shot-encoding")],
     out: Annotated[Path, typer.Option("--out", help="The grade: .cdl .cc .ccc .clf .cube")],
     by: Annotated[str, typer.Option("--by", help="Evidence: auto or chart.")] = "auto",
-    model: Annotated[str | None, typer.Option("--model", help="gains, cdl or matrix; the best that fits OUT if left out.")] = None,
+    model: Annotated[
+        str | None, typer.Option("--model", help="gains, cdl or matrix; the best that fits OUT if left out.")
+    ] = None,
     layout_name: LayoutName = "24-patch",
     hero_frame: Annotated[int | None, typer.Option("--hero-frame")] = None,
     shot_frame: Annotated[int | None, typer.Option("--shot-frame")] = None,
     size: Annotated[int, typer.Option("--size", help="Points of a .cube: 33 or 65.")] = 65,
-    config: Config = None, force: Force = False, as_json: AsJson = False,
+    config: Config = None,
+    force: Force = False,
+    as_json: AsJson = False,
 ) -> None:
     """Match SHOT to HERO by the chart in both, and write the grade."""
     from aquin.cli.show import match_data, show_match
@@ -158,13 +199,19 @@ def render(
     file: Annotated[Path, typer.Argument(metavar="FILE")],
     encoding: Annotated[str, typer.Option("--encoding")],
     out: Annotated[Path, typer.Option("--out", help="The picture: .exr .tif .png .dpx")],
-    grade: Annotated[Path | None, typer.Option("--grade", help="A grade on ACEScct: .cdl .cc .ccc .clf .cube")] = None,
+    grade: Annotated[
+        Path | None, typer.Option("--grade", help="A grade on ACEScct: .cdl .cc .ccc .clf .cube")
+    ] = None,
     to: Annotated[str | None, typer.Option("--to", help="Encoding of the result.")] = None,
     display: Annotated[str | None, typer.Option("--display")] = None,
     view: Annotated[str | None, typer.Option("--view")] = None,
     frame: Annotated[int | None, typer.Option("--frame")] = None,
     timecode: Annotated[str | None, typer.Option("--timecode")] = None,
-    matrix: Matrix = None, range: Range = None, config: Config = None, force: Force = False, as_json: AsJson = False,
+    matrix: Matrix = None,
+    range: Range = None,
+    config: Config = None,
+    force: Force = False,
+    as_json: AsJson = False,
 ) -> None:
     """One frame through the exact chain, in float: input transform, grade, then an encoding or a display's view."""
     from aquin.cli.show import render_picture
@@ -215,7 +262,7 @@ def _clip(file: Path, encoding: str, config: Any, matrix: str | None = None, ran
         raise AquinError(f"there is no matrix '{matrix}'", None, "Use bt601, bt709 or bt2020")
     if range not in (None, "full", "legal"):
         raise AquinError(f"there is no range '{range}'", None, "Use full or legal")
-    return Clip.open(file, encoding, config, matrix, range)
+    return Clip.open(file, encoding, config, matrix, range)  # type: ignore[arg-type]
 
 
 def _number(clip: Any, frame: int | None, timecode: str | None) -> int | None:
@@ -232,7 +279,11 @@ def _corners(text: str | None) -> Any:
     except ValueError:
         numbers = []
     if len(numbers) != 8:
-        raise AquinError("--corners needs eight numbers", None, "Write x,y four times, with commas: 10,12,200,14,198,150,9,149")
+        raise AquinError(
+            "--corners needs eight numbers",
+            None,
+            "Write x,y four times, with commas: 10,12,200,14,198,150,9,149",
+        )
     return [numbers[k : k + 2] for k in (0, 2, 4, 6)]
 
 
@@ -247,8 +298,12 @@ def _with_progress(title: str, work: Any) -> Any:
     from rich.progress import BarColumn, Progress, TextColumn, TimeRemainingColumn
 
     with Progress(
-        TextColumn(title), BarColumn(), TimeRemainingColumn(), TextColumn("{task.description}"),
-        console=Console(stderr=True), transient=True,
+        TextColumn(title),
+        BarColumn(),
+        TimeRemainingColumn(),
+        TextColumn("{task.description}"),
+        console=Console(stderr=True),
+        transient=True,
     ) as bar:
         task = bar.add_task("", total=1.0)
         return work(lambda share, text: bar.update(task, completed=share, description=text))

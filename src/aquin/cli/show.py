@@ -26,7 +26,10 @@ def levels_data(found: Levels) -> dict[str, Any]:
         return {"linear": part.linear, "signal": part.signal, "code10": part.code10}
 
     return {
-        "encoding": found.encoding, "grey": level(found.grey), "white": level(found.white), "black": level(found.black),
+        "encoding": found.encoding,
+        "grey": level(found.grey),
+        "white": level(found.white),
+        "black": level(found.black),
         "ceiling": {"linear": found.ceiling_linear, "stops_above_grey": found.ceiling_stops_above_grey},
         "stop_per_code10": found.stop_per_code10,
     }
@@ -36,7 +39,9 @@ def show_levels(data: dict[str, Any]) -> None:
     print(data["encoding"])
     for key, title in (("grey", "18 % grey"), ("white", "90 % white"), ("black", "black")):
         print(f"  {title:11} {data[key]['signal']:7.2f} %   code {data[key]['code10']:4d} of 1023")
-    print(f"  ceiling     {data['ceiling']['stops_above_grey']:+7.2f} stops above grey (linear {data['ceiling']['linear']:.3g})")
+    print(
+        f"  ceiling     {data['ceiling']['stops_above_grey']:+7.2f} stops above grey (linear {data['ceiling']['linear']:.3g})"
+    )
     print(f"  at grey, one 10-bit code is {data['stop_per_code10']:.4f} stop")
 
 
@@ -47,14 +52,23 @@ def chart_data(clip: Clip, layout_name: str, number: int | None, corners: Any) -
     reading = read_chart(frame.rgb, clip.to_linear, chosen, corners)
     if reading is None:
         return {
-            "found": False, "corners": [], "patches": [], "solutions": [], "light_uneven": None,
+            "found": False,
+            "corners": [],
+            "patches": [],
+            "solutions": [],
+            "light_uneven": None,
             "warnings": [*frame.warnings, "no chart was found: give its corners, or choose another frame"],
         }
     gap = delta_e00(lab_of_ap1(reading.linear), lab_of_ap1(chosen.ap1))
     patches = [
         {
-            "name": p.name, "role": p.role, "signal": _list(reading.signal[k]), "linear": _list(reading.linear[k]),
-            "reference": list(p.xyz), "delta_e00": float(gap[k]), "clipped": float(reading.clipped[k]),
+            "name": p.name,
+            "role": p.role,
+            "signal": _list(reading.signal[k]),
+            "linear": _list(reading.linear[k]),
+            "reference": list(p.xyz),
+            "delta_e00": float(gap[k]),
+            "clipped": float(reading.clipped[k]),
             "noise": float(reading.noise[k]),
         }
         for k, p in enumerate(chosen.patches)
@@ -65,8 +79,12 @@ def chart_data(clip: Clip, layout_name: str, number: int | None, corners: Any) -
     except AquinError as error:
         warnings.append(error.line())
     return {
-        "found": True, "corners": [_list(c) for c in reading.corners], "patches": patches, "solutions": solutions,
-        "light_uneven": reading.light_uneven, "warnings": warnings,
+        "found": True,
+        "corners": [_list(c) for c in reading.corners],
+        "patches": patches,
+        "solutions": solutions,
+        "light_uneven": reading.light_uneven,
+        "warnings": warnings,
     }
 
 
@@ -75,23 +93,36 @@ def show_chart(data: dict[str, Any]) -> None:
         print("no chart found")
     for p in data["patches"]:
         signal = " ".join(f"{100 * v:6.2f}" for v in p["signal"])
-        print(f"  {p['name']:14} {p['role']:8} signal {signal} %   dE00 {p['delta_e00']:5.2f}   clipped {100 * p['clipped']:5.1f} %   noise {p['noise']:4.1f} codes")
+        print(
+            f"  {p['name']:14} {p['role']:8} signal {signal} %   dE00 {p['delta_e00']:5.2f}   clipped {100 * p['clipped']:5.1f} %   noise {p['noise']:4.1f} codes"
+        )
     _show_solutions(data["solutions"])
     for warning in data["warnings"]:
         print(f"  note: {warning}")
 
 
 def match_data(
-    hero: Clip, shot: Clip, layout_name: str, model: str | None, out: Path, hero_frame: int | None, shot_frame: int | None,
-    size: int, force: bool,
+    hero: Clip,
+    shot: Clip,
+    layout_name: str,
+    model: str | None,
+    out: Path,
+    hero_frame: int | None,
+    shot_frame: int | None,
+    size: int,
+    force: bool,
 ) -> tuple[dict[str, Any], Proof]:
     """Match by chart, write the grade, and prove the file."""
     if out.suffix.lower() not in grade_file.SUFFIXES:
-        raise AquinError("this ending names no grade format", out, f"Use one of {' '.join(grade_file.SUFFIXES)}")
+        raise AquinError(
+            "this ending names no grade format", out, f"Use one of {' '.join(grade_file.SUFFIXES)}"
+        )
     if model not in (None, *MODELS):
         raise AquinError(f"there is no model '{model}'", None, f"Use one of {', '.join(MODELS)}")
     if model == "matrix" and out.suffix.lower() in cdl_file.SUFFIXES:
-        raise AquinError("a 3x3 matrix does not fit into a CDL", out, "Name a .clf or .cube, or use --model cdl")
+        raise AquinError(
+            "a 3x3 matrix does not fit into a CDL", out, "Name a .clf or .cube, or use --model cdl"
+        )
     if out.exists() and not force:
         raise AquinError("the file exists already", out, "Choose another name, or overwrite it with --force")
     chosen = layout(layout_name)
@@ -102,7 +133,9 @@ def match_data(
         reading = read_chart(frame.rgb, clip.to_linear, chosen)
         if reading is None:
             raise AquinError(
-                f"no chart was found in frame {frame.number}", clip.source.path, "Choose a frame that shows it, or mark its corners in the window"
+                f"no chart was found in frame {frame.number}",
+                clip.source.path,
+                "Choose a frame that shows it, or mark its corners in the window",
             )
         readings.append(reading)
         colours = scene_colours(linear)
@@ -118,14 +151,28 @@ def match_data(
     balance, trim = solution.grade.balance, solution.grade.trim
     mired, duv = balance.shift
     data = {
-        "by": "chart", "model": solution.model, "confidence": found.confidence(solution),
+        "by": "chart",
+        "model": solution.model,
+        "confidence": found.confidence(solution),
         "balance": {"stops": balance.stops, "gains": list(balance.gains), "mired": mired, "duv": duv},
-        "trim": {"slope": list(trim.slope), "offset": list(trim.offset), "power": list(trim.power), "saturation": trim.saturation},
-        "before": _summary(before), "after": _summary(after),
+        "trim": {
+            "slope": list(trim.slope),
+            "offset": list(trim.offset),
+            "power": list(trim.power),
+            "saturation": trim.saturation,
+        },
+        "before": _summary(before),
+        "after": _summary(after),
         "ledger": [
             {
-                "axis": row.axis.name, "unit": row.axis.unit, "hero": row.hero, "shot": row.shot, "difference": row.difference,
-                "after": row.after, "tolerance": row.axis.tolerance, "within": row.within,
+                "axis": row.axis.name,
+                "unit": row.axis.unit,
+                "hero": row.hero,
+                "shot": row.shot,
+                "difference": row.difference,
+                "after": row.after,
+                "tolerance": row.axis.tolerance,
+                "within": row.within,
             }
             for row in rows
         ],
@@ -138,7 +185,9 @@ def match_data(
 def show_match(data: dict[str, Any], out: Path, proof: Proof) -> None:
     b = data["balance"]
     print(f"{out}: {data['model']} by {data['by']}, sure {data['confidence']:.2f}")
-    print(f"  chart dE00  before {data['before']['delta_e00_mean']:.2f}   after {data['after']['delta_e00_mean']:.2f} (95 %: {data['after']['delta_e00_p95']:.2f})")
+    print(
+        f"  chart dE00  before {data['before']['delta_e00_mean']:.2f}   after {data['after']['delta_e00_mean']:.2f} (95 %: {data['after']['delta_e00_p95']:.2f})"
+    )
     print(f"  balance     {b['stops']:+.3f} stops  {b['mired']:+.1f} mired  {1e3 * b['duv']:+.2f} 1e-3 Duv")
     for row in data["ledger"]:
         state = "within" if row["within"] else "off"
@@ -150,8 +199,15 @@ def show_match(data: dict[str, Any], out: Path, proof: Proof) -> None:
 
 
 def render_picture(
-    clip: Clip, config: ColourConfig, out: Path, grade: Path | None, to: str | None, display: str | None, view: str | None,
-    number: int | None, force: bool,
+    clip: Clip,
+    config: ColourConfig,
+    out: Path,
+    grade: Path | None,
+    to: str | None,
+    display: str | None,
+    view: str | None,
+    number: int | None,
+    force: bool,
 ) -> dict[str, Any]:
     """The exact chain for one frame, written as a picture."""
     if to is not None and (display is not None or view is not None):
@@ -166,11 +222,19 @@ def render_picture(
     else:
         first_display, first_view = config.default_view()
         display = display or first_display
-        view = view or (first_view if display == first_display else dict(config.displays()).get(display, [""])[0])
+        view = view or (
+            first_view if display == first_display else dict(config.displays()).get(display, [""])[0]
+        )
         name = f"{display} / {view}"
         result = config.view(display, view)(linear)
     picture.write(out, result, force)
-    return {"out": str(out), "frame": frame.number, "to": name, "width": result.shape[1], "height": result.shape[0]}
+    return {
+        "out": str(out),
+        "frame": frame.number,
+        "to": name,
+        "width": result.shape[1],
+        "height": result.shape[0],
+    }
 
 
 def _solution(s: Solution) -> dict[str, Any]:
@@ -183,7 +247,9 @@ def _summary(gap: Any) -> dict[str, float]:
 
 def _show_solutions(solutions: list[dict[str, Any]]) -> None:
     for s in solutions:
-        print(f"  {s['model']:7} dE00 {s['delta_e00_mean']:.2f}, 95 % {s['delta_e00_p95']:.2f}, leave-one-out {s['delta_e00_loo']:.2f}")
+        print(
+            f"  {s['model']:7} dE00 {s['delta_e00_mean']:.2f}, 95 % {s['delta_e00_p95']:.2f}, leave-one-out {s['delta_e00_loo']:.2f}"
+        )
 
 
 def _list(values: Any) -> list[float]:

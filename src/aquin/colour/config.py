@@ -54,9 +54,13 @@ class ColourConfig:
             config = ocio.Config.CreateFromFile(str(path))
             config.validate()
         except (ocio.Exception, UnicodeDecodeError) as error:
-            raise AquinError(f"the colour configuration can't be used ({_first(error)})", path, "Check the file") from error
+            raise AquinError(
+                f"the colour configuration can't be used ({_first(error)})", path, "Check the file"
+            ) from error
         if not config.hasRole(_INTERCHANGE):
-            raise AquinError("the colour configuration has no role 'aces_interchange'", path, "Add it, or use another")
+            raise AquinError(
+                "the colour configuration has no role 'aces_interchange'", path, "Add it, or use another"
+            )
         made = cls(config, path.name)
         made.path = path.absolute()
         return made
@@ -66,7 +70,9 @@ class ColourConfig:
         """The named file, else the production's own `config.ocio` beside a media file or one folder up, else the built-in."""
         if path is None and beside is not None:
             folder = Path(beside).absolute().parent
-            path = next((p for p in (folder / "config.ocio", folder.parent / "config.ocio") if p.is_file()), None)
+            path = next(
+                (p for p in (folder / "config.ocio", folder.parent / "config.ocio") if p.is_file()), None
+            )
         return cls.load(path)
 
     def with_encodings(self, *cameras: CameraEncoding) -> "ColourConfig":
@@ -75,7 +81,9 @@ class ColourConfig:
         for camera in cameras:
             known = config.getColorSpace(camera.name)
             if known is not None and known.getFamily() != "Input/Production":
-                raise AquinError(f"the name '{camera.name}' is taken in the configuration", None, "Choose another name")
+                raise AquinError(
+                    f"the name '{camera.name}' is taken in the configuration", None, "Choose another name"
+                )
             config.addColorSpace(camera.colour_space())
         return ColourConfig(config, f"{self.label} + {', '.join(c.name for c in cameras)}")
 
@@ -87,7 +95,8 @@ class ColourConfig:
         """All colour spaces that hold pictures (no data), in the configuration's order, production cameras first."""
         spaces = [s for s in self._config.getColorSpaces() if not s.isData()]
         found = [
-            Encoding(s.getName(), s.getFamily(), s.getEncoding(), tuple(s.getAliases()), s.getDescription()) for s in spaces
+            Encoding(s.getName(), s.getFamily(), s.getEncoding(), tuple(s.getAliases()), s.getDescription())
+            for s in spaces
         ]
         return sorted(found, key=lambda e: e.family != "Input/Production")
 
@@ -98,7 +107,9 @@ class ColourConfig:
             known = self.encodings()
             near = [e.name for e in known if e.fits(name)] or _nearest(name, [e.name for e in known])
             raise AquinError(
-                f"the configuration has no encoding '{name}'", None, f"Near it: {', '.join(near[:4])}. See: aquin encodings"
+                f"the configuration has no encoding '{name}'",
+                None,
+                f"Near it: {', '.join(near[:4])}. See: aquin encodings",
             )
         return str(space.getName())
 
@@ -143,7 +154,9 @@ class ColourConfig:
             built = self._config.getProcessor(transform)
             return Processor(built.getOptimizedCPUProcessor(ocio.OPTIMIZATION_LOSSLESS))
         except ocio.Exception as error:
-            raise AquinError(f"the colour transform can't be built ({_first(error)})", None, "Check the configuration") from error
+            raise AquinError(
+                f"the colour transform can't be built ({_first(error)})", None, "Check the configuration"
+            ) from error
 
 
 class Processor:

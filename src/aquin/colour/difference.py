@@ -25,7 +25,7 @@ def lab_of_ap1(linear: ArrayLike) -> Float64:
 
 def delta_e00(lab1: ArrayLike, lab2: ArrayLike) -> Float64:
     """CIEDE2000 (ISO/CIE 11664-6, kL = kC = kH = 1) of CIELAB pairs, (..., 3) each, to (...)."""
-    return np.linalg.norm(delta_terms(lab1, lab2), axis=-1)
+    return np.asarray(np.linalg.norm(delta_terms(lab1, lab2), axis=-1), np.float64)
 
 
 def delta_terms(lab1: ArrayLike, lab2: ArrayLike) -> Float64:
@@ -50,13 +50,20 @@ def delta_terms(lab1: ArrayLike, lab2: ArrayLike) -> Float64:
     mean_h = np.where(grey, total, mean_h)
     mean_l, mean_c = (l1 + l2) / 2, (c1 + c2) / 2
     t = (
-        1 - 0.17 * np.cos(np.radians(mean_h - 30)) + 0.24 * np.cos(np.radians(2 * mean_h))
-        + 0.32 * np.cos(np.radians(3 * mean_h + 6)) - 0.20 * np.cos(np.radians(4 * mean_h - 63))
+        1
+        - 0.17 * np.cos(np.radians(mean_h - 30))
+        + 0.24 * np.cos(np.radians(2 * mean_h))
+        + 0.32 * np.cos(np.radians(3 * mean_h + 6))
+        - 0.20 * np.cos(np.radians(4 * mean_h - 63))
     )
     s_l = 1 + 0.015 * (mean_l - 50) ** 2 / np.sqrt(20 + (mean_l - 50) ** 2)
     s_c, s_h = 1 + 0.045 * mean_c, 1 + 0.015 * mean_c * t
     mean7 = mean_c**7
-    rotation = -2 * np.sqrt(mean7 / (mean7 + 25.0**7)) * np.sin(np.radians(60 * np.exp(-(((mean_h - 275) / 25) ** 2))))
+    rotation = (
+        -2
+        * np.sqrt(mean7 / (mean7 + 25.0**7))
+        * np.sin(np.radians(60 * np.exp(-(((mean_h - 275) / 25) ** 2))))
+    )
     lightness = (l2 - l1) / s_l
     chroma = (c2 - c1) / s_c
     hue = 2 * np.sqrt(c1 * c2) * np.sin(np.radians(turn / 2)) / s_h

@@ -31,7 +31,12 @@ class LogCurve:
 
     def __post_init__(self) -> None:
         values = (self.a, self.b, self.c, self.d, self.break_linear)
-        if not all(np.isfinite(values)) or self.a <= 0 or self.b <= 0 or self.b * self.break_linear + self.c <= 0:
+        if (
+            not all(np.isfinite(values))
+            or self.a <= 0
+            or self.b <= 0
+            or self.b * self.break_linear + self.c <= 0
+        ):
             raise ValueError("the curve must rise, and b * break + c must be above 0")
 
     @property
@@ -83,8 +88,13 @@ class CameraEncoding:
             c = self.curve
             steps.appendTransform(
                 ocio.LogCameraTransform(
-                    base=10.0, linSideBreak=[c.break_linear] * 3, logSideSlope=[c.a] * 3, logSideOffset=[c.d] * 3,
-                    linSideSlope=[c.b] * 3, linSideOffset=[c.c] * 3, direction=ocio.TRANSFORM_DIR_INVERSE,
+                    base=10.0,
+                    linSideBreak=[c.break_linear] * 3,
+                    logSideSlope=[c.a] * 3,
+                    logSideOffset=[c.d] * 3,
+                    linSideSlope=[c.b] * 3,
+                    linSideOffset=[c.c] * 3,
+                    direction=ocio.TRANSFORM_DIR_INVERSE,
                 )
             )
         steps.appendTransform(ocio.MatrixTransform(matrix.ravel().tolist()))
@@ -109,15 +119,24 @@ class CameraEncoding:
             if path.stat().st_size > 100_000:
                 raise ValueError("the file is too large")
             data = json.loads(path.read_text(encoding="utf-8"))
-            pairs = {key: (float(data[key][0]), float(data[key][1])) for key in ("red", "green", "blue", "white")}
+            pairs = {
+                key: (float(data[key][0]), float(data[key][1])) for key in ("red", "green", "blue", "white")
+            }
             if not all(np.isfinite(v) for pair in pairs.values() for v in pair) or pairs["white"][1] <= 0:
                 raise ValueError("the primaries must be finite numbers")
             curve = LogCurve(**{k: float(v) for k, v in data["curve"].items()}) if data.get("curve") else None
-            made = cls(check_name(str(data["name"])), curve=curve, description=str(data.get("description", "")), **pairs)
+            made = cls(
+                check_name(str(data["name"])),
+                curve=curve,
+                description=str(data.get("description", "")),
+                **pairs,
+            )
             np.linalg.inv(made.to_ap0)
             return made
         except OSError as error:
-            raise AquinError(f"the encoding can't be read ({error.strerror})", path, "Check the name") from error
+            raise AquinError(
+                f"the encoding can't be read ({error.strerror})", path, "Check the name"
+            ) from error
         except (ValueError, KeyError, TypeError, IndexError, AttributeError, np.linalg.LinAlgError) as error:
             raise AquinError(f"this is no camera encoding ({error})", path, remedy) from error
 

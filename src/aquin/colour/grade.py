@@ -41,7 +41,7 @@ class Balance:
     @property
     def factors(self) -> Floats:
         """(3,) float64: what each channel is multiplied by."""
-        return np.asarray(self.gains, np.float64) * 2.0**self.stops
+        return np.asarray(np.asarray(self.gains) * 2.0**self.stops, np.float64)
 
     @property
     def shift(self) -> tuple[float, float]:

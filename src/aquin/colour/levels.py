@@ -42,6 +42,10 @@ def levels_of(config: ColourConfig, encoding: str) -> Levels:
 
     ceiling = float(back(np.ones((1, 3), np.float32))[0, 1])
     grey = level(GREY)
-    around = back(np.repeat(np.array([[-4.0], [4.0]], np.float32) / 1023 + grey.signal / 100, 3, axis=1))[:, 1]
+    around = back(np.repeat(np.array([[-4.0], [4.0]], np.float32) / 1023 + grey.signal / 100, 3, axis=1))[
+        :, 1
+    ]
     stops = float(np.log2(around[1] / around[0])) / 8
-    return Levels(name, grey, level(WHITE), level(BLACK), ceiling, float(np.log2(max(ceiling, 1e-9) / GREY)), stops)
+    return Levels(
+        name, grey, level(WHITE), level(BLACK), ceiling, float(np.log2(max(ceiling, 1e-9) / GREY)), stops
+    )

@@ -7,20 +7,25 @@ from pathlib import Path
 import numpy as np
 from PySide6.QtCore import QElapsedTimer, Qt, Signal
 from PySide6.QtWidgets import (
-    QButtonGroup, QFileDialog, QHBoxLayout, QLabel, QListWidget, QListWidgetItem, QPushButton, QScrollArea, QSplitter, QVBoxLayout, QWidget,
+    QButtonGroup,
+    QFileDialog,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QSplitter,
+    QVBoxLayout,
+    QWidget,
 )
 
 from aquin.colour.baked import BakedView
 from aquin.colour.config import ColourConfig
 from aquin.colour.grade import Grade
 from aquin.desk import theme
-from aquin.desk.columns import COLUMNS, Columns
-from aquin.desk.ledger import Ledger
 from aquin.desk.pictures import MODES, Pictures
 from aquin.desk.preview import Shown, fit, show
 from aquin.desk.scopes import ChromaPlane, Patches, WaveformScope
 from aquin.desk.side_header import SideHeader
-from aquin.desk.stack import Stack
+from aquin.desk.side_panel import SidePanel
 from aquin.desk.state import ROLES, Bench, Loaded, Role, Side, load_side, reread, solve_sides
 from aquin.desk.work import Jobs, Latest
 from aquin.errors import AquinError
@@ -48,7 +53,7 @@ class BenchView(QWidget):
         self.latest = Latest(self)
         self.latest.ready.connect(self._shown)
         self.baked: BakedView | None = None
-        self.screen = bench.config.default_view()
+        self.seen_on = bench.config.default_view()
         self._small: dict[Role, tuple[object, np.ndarray]] = {}
         self._hero_shown: tuple[object, Shown] | None = None
         self._hovered: Grade | None = None
@@ -95,8 +100,10 @@ class BenchView(QWidget):
         self.state_label = QLabel("")
         self.state_label.setStyleSheet("color: #9e9e9e;")
         self.corners_button, self.grade_button = QPushButton("chart corners"), QPushButton("grade on")
-        for button, tip in ((self.corners_button, "Show the chart's corners; drag them to where the patch field ends (K)"),
-                            (self.grade_button, "The whole grade on or off (G)")):
+        for button, tip in (
+            (self.corners_button, "Show the chart's corners; drag them to where the patch field ends (K)"),
+            (self.grade_button, "The whole grade on or off (G)"),
+        ):
             button.setCheckable(True)
             button.setChecked(True)
             button.setProperty("quiet", True)
@@ -128,7 +135,7 @@ class BenchView(QWidget):
 
         self.columns = QSplitter(Qt.Orientation.Horizontal)
         self.columns.addWidget(self.rows)
-        self.columns.addWidget(self._side_panel())
+        self.columns.addWidget(self._panel())
         self.columns.setStretchFactor(0, 1)
         self.columns.setStretchFactor(1, 0)
         self.columns.setSizes([850, 344])
@@ -137,93 +144,17 @@ class BenchView(QWidget):
         line.setContentsMargins(0, 0, 0, 0)
         line.addWidget(self.columns)
 
-    def _side_panel(self) -> QWidget:
-        panel = QWidget()
-        column = QVBoxLayout(panel)
-        column.setContentsMargins(4, 6, 4, 6)
-        column.setSpacing(4)
-
-        def heading(text: str) -> tuple[QHBoxLayout, QLabel]:
-            line = QHBoxLayout()
-            line.setContentsMargins(8, 2, 8, 0)
-            title = QLabel(text)
-            title.setFont(theme.font(theme.LARGE, True))
-            aside = QLabel("")
-            aside.setStyleSheet("color: #9e9e9e;")
-            aside.setFont(theme.font(theme.SMALL))
-            line.addWidget(title)
-            line.addStretch()
-            line.addWidget(aside)
-            column.addLayout(line)
-            return line, aside
-
-        _, self.evidence_label = heading("Ledger")
-        self.ledger = Ledger()
+    def _panel(self) -> SidePanel:
+        panel = self.panel = SidePanel()
+        self.ledger, self.stack, self.alternatives = panel.ledger, panel.stack, panel.alternatives
         self.ledger.settle.connect(self.settle)
-        column.addWidget(self.ledger)
-        buttons = QHBoxLayout()
-        buttons.setContentsMargins(8, 2, 8, 4)
-        self.settle_button, self.settle_all_button = QPushButton("Settle row   S"), QPushButton("Settle all   ⇧S")
-        self.settle_button.setToolTip("Bring the selected axis to the hero and leave the rest")
-        self.settle_all_button.setToolTip("Take the solution of least leave-one-out residual that fits into a CDL")
-        self.settle_all_button.setProperty("main", True)
-        self.settle_button.clicked.connect(lambda: self.settle(self.ledger.selected))
-        self.settle_all_button.clicked.connect(self.settle_all)
-        buttons.addWidget(self.settle_button, 1)
-        buttons.addWidget(self.settle_all_button, 1)
-        column.addLayout(buttons)
-        _, aside = heading("Stack")
-        aside.setText("drag, type or step a number")
-        self.stack = Stack()
+        panel.settle_all.connect(self.settle_all)
         self.stack.changed.connect(self._stack_changed)
         self.stack.ended.connect(self._stack_ended)
-        column.addWidget(self.stack)
-        _, aside = heading("Alternatives")
-        aside.setText("dE00 on the chart     leave-one-out")
-        self.alternatives = QListWidget()
-        self.alternatives.setItemDelegate(Columns(self.alternatives))
-        self.alternatives.setAccessibleName("Alternatives")
-        self.alternatives.setToolTip("What each model leaves. The arrow keys or the pointer preview, Enter or a click takes it; Escape goes back")
-        self.alternatives.setFixedHeight(80)
-        self.alternatives.setMouseTracking(True)
-        self.alternatives.itemEntered.connect(self._hover)
-        self.alternatives.currentItemChanged.connect(lambda item, _: self._hover(item) if self.alternatives.hasFocus() else None)
-        self.alternatives.itemClicked.connect(self._take)
-        self.alternatives.itemActivated.connect(self._take)
-        self.alternatives.viewport().installEventFilter(self)
-        self.alternatives.installEventFilter(self)
-        column.addWidget(self.alternatives)
-        self.export_button = QPushButton("Export the grade…")
-        self.export_button.setToolTip("Write the grade as .cdl, .cc, .ccc, .clf or .cube, and prove the file (Ctrl+E)")
-        self.export_button.clicked.connect(self.ask_export)
-        line = QHBoxLayout()
-        line.setContentsMargins(8, 4, 8, 0)
-        line.addWidget(self.export_button)
-        column.addLayout(line)
-        self.export_note = QLabel("")
-        self.export_note.setWordWrap(True)
-        self.export_note.setFont(theme.font(theme.SMALL))
-        self.export_note.setStyleSheet("color: #bebebe; padding: 0 8px;")
-        self.export_note.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
-        column.addWidget(self.export_note)
-        column.addStretch()
-        scroll = QScrollArea()
-        scroll.setWidget(panel)
-        scroll.setWidgetResizable(True)
-        scroll.setFrameShape(QScrollArea.Shape.NoFrame)
-        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        scroll.setMinimumWidth(330)
-        scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        return scroll
-
-    def eventFilter(self, watched: object, event: object) -> bool:
-        kind = event.type()  # type: ignore[attr-defined]
-        if kind == kind.Leave or (watched is self.alternatives and kind == kind.FocusOut):
-            self._unhover()
-        if watched is self.alternatives and kind == kind.KeyPress and event.key() == Qt.Key.Key_Escape:  # type: ignore[attr-defined]
-            self._unhover()
-            return True
-        return False
+        panel.hovered.connect(self._hover)
+        panel.taken.connect(self._take)
+        panel.export.connect(self.ask_export)
+        return panel
 
     # files
 
@@ -231,7 +162,9 @@ class BenchView(QWidget):
         side = self.bench.side(role)
         start = str(Path(side.file).parent) if side else ""
         kinds = " ".join(f"*{s}" for s in sorted(SUFFIXES))
-        path, _ = QFileDialog.getOpenFileName(self, f"Open a {role}", start, f"Pictures and movies ({kinds});;All files (*)")
+        path, _ = QFileDialog.getOpenFileName(
+            self, f"Open a {role}", start, f"Pictures and movies ({kinds});;All files (*)"
+        )
         if path:
             self.open_file(role, path)
 
@@ -266,7 +199,12 @@ class BenchView(QWidget):
         self.picker = picker
 
         def accepted() -> None:
-            chosen = replace(side, encoding=picker.encoding, matrix=picker.matrix.currentData(), range=picker.range.currentData())
+            chosen = replace(
+                side,
+                encoding=picker.encoding,
+                matrix=picker.matrix.currentData(),
+                range=picker.range.currentData(),
+            )
             self.bench.set_side(role, chosen)
             self.load(role)
 
@@ -303,13 +241,13 @@ class BenchView(QWidget):
         self.bake()
 
     def set_screen(self, display: str, view: str) -> None:
-        self.screen = (display, view)
+        self.seen_on = (display, view)
         self.bake()
         self.stated.emit()
 
     def bake(self) -> None:
         """Bake the chosen view for the preview, away from this thread."""
-        config, (display, view) = self.bench.config, self.screen
+        config, (display, view) = self.bench.config, self.seen_on
 
         def done(baked: BakedView) -> None:
             self.baked = baked
@@ -317,7 +255,13 @@ class BenchView(QWidget):
             self.redraw()
             self.stated.emit()
 
-        self.jobs.start("bake", "preparing the view", lambda: BakedView.bake(config.view(display, view), 65), done, self.told.emit)
+        self.jobs.start(
+            "bake",
+            "preparing the view",
+            lambda: BakedView.bake(config.view(display, view), 65),
+            done,
+            self.told.emit,
+        )
 
     def load(self, role: Role) -> None:
         """Read one side again in the background, then solve."""
@@ -346,7 +290,9 @@ class BenchView(QWidget):
             self.told.emit(line)
             self.refresh()
 
-        self.jobs.start(f"load {role}", f"reading the {role}", lambda: load_side(side, config, chart), done, failed)
+        self.jobs.start(
+            f"load {role}", f"reading the {role}", lambda: load_side(side, config, chart), done, failed
+        )
 
     def solve(self) -> None:
         hero, shot = self.bench.loaded["hero"], self.bench.loaded["shot"]
@@ -400,7 +346,9 @@ class BenchView(QWidget):
             self.refresh()
 
         self.jobs.cancel("solve")
-        self.jobs.start(f"load {role}", "reading the chart", lambda: reread(loaded, corners, chart), done, failed)
+        self.jobs.start(
+            f"load {role}", "reading the chart", lambda: reread(loaded, corners, chart), done, failed
+        )
 
     def place_corners(self, role: Role) -> None:
         """Corners in the middle of the picture, to be dragged to where the chart is."""
@@ -411,11 +359,15 @@ class BenchView(QWidget):
         self.corners_button.setChecked(True)
         w, h = loaded.clip.source.width, loaded.clip.source.height
         x, y = 0.15 * w, 0.10 * w
-        self.pictures.corners[role] = np.array([[w / 2 - x, h / 2 - y], [w / 2 + x, h / 2 - y], [w / 2 + x, h / 2 + y], [w / 2 - x, h / 2 + y]])
+        self.pictures.corners[role] = np.array(
+            [[w / 2 - x, h / 2 - y], [w / 2 + x, h / 2 - y], [w / 2 + x, h / 2 + y], [w / 2 - x, h / 2 + y]]
+        )
         self.pictures.picked = (role, 0)
         self.pictures.setFocus()
         self.pictures.update()
-        self.told.emit("Drag the square corner to the first patch (dark skin), the others clockwise on the chart.")
+        self.told.emit(
+            "Drag the square corner to the first patch (dark skin), the others clockwise on the chart."
+        )
 
     # the grade
 
@@ -445,20 +397,19 @@ class BenchView(QWidget):
         self.pictures.show_corners = on
         self.pictures.update()
 
-    def _hover(self, item: QListWidgetItem | None) -> None:
-        if item is not None and self.bench.match is not None:
-            self._hovered = self.bench.match.solution(str(item.data(Qt.ItemDataRole.UserRole))).grade
+    def _hover(self, model: str) -> None:
+        """Preview an alternative while the pointer is on it; an empty name ends that."""
+        if model and self.bench.match is not None:
+            self._hovered = self.bench.match.solution(model).grade
             self.redraw()
             self.ledger.show_rows(self.bench.ledger(self._hovered))
-
-    def _unhover(self) -> None:
-        if self._hovered is not None:
+        elif not model and self._hovered is not None:
             self._hovered = None
             self.refresh()
 
-    def _take(self, item: QListWidgetItem) -> None:
+    def _take(self, model: str) -> None:
         self._hovered = None
-        self.bench.take(str(item.data(Qt.ItemDataRole.UserRole)))
+        self.bench.take(model)
         self.refresh()
 
     def undo(self) -> None:
@@ -523,14 +474,14 @@ class BenchView(QWidget):
             return prove(path, grade)
 
         def done(proof: Proof) -> None:
-            self.export_note.setText(f"{path.name} is written and was {proof.line()}.")
+            self.panel.export_note.setText(f"{path.name} is written and was {proof.line()}.")
             self.told.emit(f"Exported {path.name}")
 
         def failed(line: str) -> None:
-            self.export_note.setText(line)
+            self.panel.export_note.setText(line)
             self.told.emit(line)
 
-        self.export_note.setText(f"writing {path.name}")
+        self.panel.export_note.setText(f"writing {path.name}")
         self.jobs.start("export", "exporting", work, done, failed)
 
     # showing
@@ -553,23 +504,15 @@ class BenchView(QWidget):
             if loaded is not None:
                 self.pictures.sizes[role] = (loaded.clip.source.width, loaded.clip.source.height)
             elif side is None:
-                self.pictures.messages[role] = f"Drop a {role} here, or press Ctrl+{'O' if role == 'hero' else 'Shift+O'}"
-        self.alternatives.clear()
-        if match is None:
-            self.evidence_label.setText("")
-        else:
-            best = match.solution()
-            self.evidence_label.setText(f"chart, {len(match.evidence.hero)} patches, sure {match.confidence(best):.2f}")
-            for solution in match.solutions:
-                taken = solution.grade == bench.grade
-                name = {"gains": "grey gains", "cdl": "CDL", "matrix": "3×3, not for a CDL"}[solution.model]
-                item = QListWidgetItem(f"{name}: {solution.mean:.2f} dE00, leave-one-out {solution.loo:.2f}{', taken' if taken else ''}")
-                item.setData(Qt.ItemDataRole.UserRole, solution.model)
-                item.setData(COLUMNS, ("●" if taken else "○", name, f"{solution.mean:.2f}", f"{solution.loo:.2f}"))
-                self.alternatives.addItem(item)
-        for button in (self.settle_button, self.settle_all_button):
-            button.setEnabled(match is not None)
-        self.export_button.setEnabled(bench.side("shot") is not None)
+                self.pictures.messages[role] = (
+                    f"Drop a {role} here, or press Ctrl+{'O' if role == 'hero' else 'Shift+O'}"
+                )
+        self.panel.show_solutions(match.solutions if match else (), bench.grade)
+        sure = match and match.confidence(match.solution())
+        self.panel.evidence.setText(
+            f"chart, {len(match.evidence.hero)} patches, sure {sure:.2f}" if match else ""
+        )
+        self.panel.export_button.setEnabled(bench.side("shot") is not None)
         busy = self.jobs.titles
         self.state_label.setText(busy[0] if busy else "")
         self.stated.emit()
@@ -577,16 +520,29 @@ class BenchView(QWidget):
     def _show_patches(self) -> None:
         match, baked = self.bench.match, self.baked
         hero, shot = self.bench.loaded["hero"], self.bench.loaded["shot"]
-        if match is None or baked is None or hero is None or shot is None or hero.reading is None or shot.reading is None:
+        if (
+            match is None
+            or baked is None
+            or hero is None
+            or shot is None
+            or hero.reading is None
+            or shot.reading is None
+        ):
             self.patches.show_patches(None, None, 6)
             return
         from aquin.colour import acescct
         from aquin.measure.ledger import Evidence
 
         grade = self._grade_shown()
-        pairs = np.stack([acescct.encode(hero.reading.linear), grade.apply_linear(shot.reading.linear)], axis=1)
-        all_of_it = Evidence(hero.reading.linear, np.asarray(grade.linear(shot.reading.linear)), self.bench.chart.neutral)
-        self.patches.show_patches(baked.process(pairs.astype(np.float32)), difference_of(all_of_it), self.bench.chart.columns)
+        pairs = np.stack(
+            [acescct.encode(hero.reading.linear), grade.apply_linear(shot.reading.linear)], axis=1
+        )
+        all_of_it = Evidence(
+            hero.reading.linear, np.asarray(grade.linear(shot.reading.linear)), self.bench.chart.neutral
+        )
+        self.patches.show_patches(
+            baked.process(pairs.astype(np.float32)), difference_of(all_of_it), self.bench.chart.columns
+        )
 
     def _grade_shown(self) -> Grade:
         return self._hovered or (self.bench.grade if self.bench.graded else Grade())
@@ -615,7 +571,7 @@ class BenchView(QWidget):
         for_view = (id(baked),)
 
         def work() -> list[tuple[Role, np.ndarray, object, Shown]]:
-            out = []
+            out: list[tuple[Role, np.ndarray, object, Shown]] = []
             for role, linear, key in wishes:
                 small = fit(linear, *key[1])  # type: ignore[index]
                 if role == "hero" and hero_known is not None and hero_known[0] == (key, for_view):

@@ -1,6 +1,6 @@
 """List rows whose texts stand in columns."""
 
-from PySide6.QtCore import QModelIndex, QRectF, QSize, Qt
+from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRectF, QSize, Qt
 from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
@@ -13,10 +13,12 @@ COLUMNS = Qt.ItemDataRole.UserRole + 1
 class Columns(QStyledItemDelegate):
     """Draws `COLUMNS`; the item's own text stays what screen readers say."""
 
-    def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
+    def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex) -> QSize:
         return QSize(100, 25)
 
-    def paint(self, p: QPainter, option: QStyleOptionViewItem, index: QModelIndex) -> None:
+    def paint(
+        self, p: QPainter, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex
+    ) -> None:
         mark, name, *numbers = index.data(COLUMNS)
         box = QRectF(option.rect)
         if option.state & QStyle.StateFlag.State_MouseOver or (
@@ -29,4 +31,8 @@ class Columns(QStyledItemDelegate):
         p.drawText(QRectF(box.left() + 8, box.top(), 20, box.height()), middle, mark)
         p.drawText(QRectF(box.left() + 28, box.top(), box.width() - 28, box.height()), middle, name)
         for k, text in enumerate(reversed(numbers)):
-            p.drawText(QRectF(box.right() - 72 * (k + 1) - 4, box.top(), 64, box.height()), middle | Qt.AlignmentFlag.AlignRight, text)
+            p.drawText(
+                QRectF(box.right() - 72 * (k + 1) - 4, box.top(), 64, box.height()),
+                middle | Qt.AlignmentFlag.AlignRight,
+                text,
+            )

@@ -25,7 +25,16 @@ def draw_gauge(painter: QPainter, box: QRectF, difference: float, tolerance: flo
     painter.setPen(QPen(theme.DIM, 1))
     for side in (-1, 1):
         x = middle + side * unit
-        painter.drawPolyline(QPolygonF([QPointF(x - side * 3, y - 6), QPointF(x, y - 6), QPointF(x, y + 6), QPointF(x - side * 3, y + 6)]))
+        painter.drawPolyline(
+            QPolygonF(
+                [
+                    QPointF(x - side * 3, y - 6),
+                    QPointF(x, y - 6),
+                    QPointF(x, y + 6),
+                    QPointF(x - side * 3, y + 6),
+                ]
+            )
+        )
     at = difference / tolerance
     if abs(at) <= 1:
         painter.setPen(QPen(theme.TEXT, 1.4))
@@ -39,6 +48,10 @@ def draw_gauge(painter: QPainter, box: QRectF, difference: float, tolerance: flo
     painter.setPen(Qt.PenStyle.NoPen)
     painter.setBrush(theme.BRIGHT)
     if abs(at) > SPAN:
-        painter.drawPolygon(QPolygonF([QPointF(end + side * 6, y), QPointF(end - side * 3, y - 5), QPointF(end - side * 3, y + 5)]))
+        painter.drawPolygon(
+            QPolygonF(
+                [QPointF(end + side * 6, y), QPointF(end - side * 3, y - 5), QPointF(end - side * 3, y + 5)]
+            )
+        )
     else:
         painter.drawEllipse(QPointF(end, y), 4.6, 4.6)

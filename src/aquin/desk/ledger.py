@@ -49,7 +49,9 @@ class LedgerRow(QWidget):
         self.setFixedHeight(44)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setToolTip(f"{MEANING[axis.name]} Tolerance {axis.tolerance:g} {UNITS.get(axis.unit, axis.unit)}.")
+        self.setToolTip(
+            f"{MEANING[axis.name]} Tolerance {axis.tolerance:g} {UNITS.get(axis.unit, axis.unit)}."
+        )
         self.button = QPushButton("Settle", self)
         self.button.setProperty("quiet", True)
         self.button.setFont(theme.font(theme.SMALL))
@@ -75,7 +77,9 @@ class LedgerRow(QWidget):
         else:
             state = "within tolerance" if row.within else "out of tolerance"
             unit = UNITS.get(self.axis.unit, self.axis.unit)
-            self.setAccessibleName(f"{self.axis.name}: {difference_text(self.axis, row.after)} {unit}, {state}")
+            self.setAccessibleName(
+                f"{self.axis.name}: {difference_text(self.axis, row.after)} {unit}, {state}"
+            )
         self.update()
 
     def select(self, on: bool) -> None:
@@ -117,11 +121,16 @@ class LedgerRow(QWidget):
             p.drawText(QRectF(name.right(), 3, 200, 20), middle, "not measured")
             return
         p.drawText(unit_box, middle, UNITS.get(self.axis.unit, self.axis.unit))
-        p.drawText(QRectF(left, 22, right - left - self.button.width(), 18), middle,
-                   f"hero {value_text(self.axis, row.hero)}     shot {value_text(self.axis, row.shot)}"
-                   f"     now {value_text(self.axis, row.hero + row.after)}")
+        p.drawText(
+            QRectF(left, 22, right - left - self.button.width(), 18),
+            middle,
+            f"hero {value_text(self.axis, row.hero)}     shot {value_text(self.axis, row.shot)}"
+            f"     now {value_text(self.axis, row.hero + row.after)}",
+        )
         number = QRectF(unit_box.left() - 64, 3, 60, 20)
-        draw_gauge(p, QRectF(name.right(), 3, number.left() - name.right() - 2, 20), row.after, self.axis.tolerance)
+        draw_gauge(
+            p, QRectF(name.right(), 3, number.left() - name.right() - 2, 20), row.after, self.axis.tolerance
+        )
         p.setFont(theme.font(theme.BASE, not row.within))
         p.setPen(theme.BRIGHT if not row.within else theme.DIM)
         p.drawText(number, middle | Qt.AlignmentFlag.AlignRight, difference_text(self.axis, row.after))

@@ -18,11 +18,26 @@ class Number(QLineEdit):
     ended = Signal()
 
     def __init__(
-        self, name: str, unit: str, neutral: float, step: float, low: float, high: float, digits: int, signed: bool = False,
+        self,
+        name: str,
+        unit: str,
+        neutral: float,
+        step: float,
+        low: float,
+        high: float,
+        digits: int,
+        signed: bool = False,
         parent: QWidget | None = None,
     ) -> None:
         super().__init__(parent)
-        self.neutral, self.step, self.low, self.high, self.digits, self.signed = neutral, step, low, high, digits, signed
+        self.neutral, self.step, self.low, self.high, self.digits, self.signed = (
+            neutral,
+            step,
+            low,
+            high,
+            digits,
+            signed,
+        )
         self.value = neutral
         self._press: QPointF | None = None
         self._from = neutral
@@ -84,7 +99,11 @@ class Number(QLineEdit):
         """Letters stay with the window's keys: only what can be part of a number is typed here."""
         if event.type() == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent):
             text = event.text()
-            if text and not event.modifiers() & Qt.KeyboardModifier.ControlModifier and text not in "0123456789+-.,e\b\x7f":
+            if (
+                text
+                and not event.modifiers() & Qt.KeyboardModifier.ControlModifier
+                and text not in "0123456789+-.,e\b\x7f"
+            ):
                 event.ignore()
                 return False
         return super().event(event)

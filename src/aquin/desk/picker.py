@@ -4,7 +4,20 @@ from pathlib import Path
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QComboBox, QDialog, QFileDialog, QGridLayout, QHBoxLayout, QLabel, QLineEdit, QListWidget, QListWidgetItem, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QComboBox,
+    QDialog,
+    QFileDialog,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QListWidget,
+    QListWidgetItem,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from aquin.colour.config import ColourConfig
 from aquin.colour.encoding import CameraEncoding
@@ -21,7 +34,13 @@ class Picker(QDialog):
     config_changed = Signal(object)
 
     def __init__(
-        self, config: ColourConfig, file: str, encoding: str = "", matrix: str | None = None, range: str | None = None, parent: QWidget | None = None
+        self,
+        config: ColourConfig,
+        file: str,
+        encoding: str = "",
+        matrix: str | None = None,
+        range: str | None = None,
+        parent: QWidget | None = None,
     ) -> None:
         super().__init__(parent)
         self.config = config
@@ -49,7 +68,9 @@ class Picker(QDialog):
         column.addWidget(self.note)
         grid = QGridLayout()
         self.range, self.matrix = QComboBox(), QComboBox()
-        for row, (label, box, choices, chosen) in enumerate((("signal range", self.range, _RANGES, range), ("YCbCr matrix", self.matrix, _MATRICES, matrix))):
+        for row, (label, box, choices, chosen) in enumerate(
+            (("signal range", self.range, _RANGES, range), ("YCbCr matrix", self.matrix, _MATRICES, matrix))
+        ):
             grid.addWidget(QLabel(label), row, 0)
             for text, value in choices:
                 box.addItem(text, value)

@@ -5,7 +5,17 @@ from pathlib import Path
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import (
-    QDragEnterEvent, QDropEvent, QImage, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen, QPolygonF, QResizeEvent,
+    QDragEnterEvent,
+    QDropEvent,
+    QImage,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPainterPath,
+    QPaintEvent,
+    QPen,
+    QPolygonF,
+    QResizeEvent,
 )
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
@@ -101,7 +111,12 @@ class Pictures(QWidget):
         fw, fh = self.sizes[role]
         scale = min(box.width() / fw, box.height() / fh)
         size = (fw * scale, fh * scale)
-        return QRectF(round(box.center().x() - size[0] / 2), round(box.center().y() - size[1] / 2), round(size[0]), round(size[1]))
+        return QRectF(
+            round(box.center().x() - size[0] / 2),
+            round(box.center().y() - size[1] / 2),
+            round(size[0]),
+            round(size[1]),
+        )
 
     def _blink(self) -> None:
         self._blink_hero = not self._blink_hero
@@ -154,7 +169,11 @@ class Pictures(QWidget):
         p.drawRect(area.adjusted(0, 0, -1, -1))
         p.setPen(theme.TEXT)
         p.setFont(theme.font(theme.LARGE))
-        p.drawText(area.adjusted(24, 0, -24, 0), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, self.messages[role])
+        p.drawText(
+            area.adjusted(24, 0, -24, 0),
+            Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap,
+            self.messages[role],
+        )
 
     def _tag(self, p: QPainter, area: QRectF, text: str, right: bool = False) -> None:
         p.setFont(theme.font(theme.SMALL))
@@ -201,7 +220,11 @@ class Pictures(QWidget):
         far, mid = self._along() * 4000, self._seam_point(area)
         path = QPainterPath()
         path.addRect(area)
-        inside = [mid + self._along() * t for t in np.linspace(-1500, 1500, 1501) if area.contains(mid + self._along() * float(t))]
+        inside = [
+            mid + self._along() * t
+            for t in np.linspace(-1500, 1500, 1501)
+            if area.contains(mid + self._along() * float(t))
+        ]
         return (inside[0], inside[-1]) if inside else (mid - far, mid + far)
 
     def _seam_path(self, area: QRectF) -> QPainterPath:
@@ -227,14 +250,18 @@ class Pictures(QWidget):
 
     def _to_frame(self, role: Role, point: QPointF) -> Float64:
         area, (w, h) = self.area(role), self.sizes[role]
-        return np.array([(point.x() - area.left()) / area.width() * w, (point.y() - area.top()) / area.height() * h]).clip(0, (w, h))
+        return np.array(
+            [(point.x() - area.left()) / area.width() * w, (point.y() - area.top()) / area.height() * h]
+        ).clip(0, (w, h))
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         at = event.position()
         if self.mode == "side" and self.show_corners:
             for role in ROLES:
                 corners = self.corners[role]
-                for k in range(4) if corners is not None else ():
+                if corners is None:
+                    continue
+                for k in range(4):
                     gap = self._to_widget(role, corners[k]) - at
                     if np.hypot(gap.x(), gap.y()) < 12:
                         self._drag, self.picked = ("corner", role, k), (role, k)
@@ -274,7 +301,12 @@ class Pictures(QWidget):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Arrow keys move the seam (Alt turns it), or the picked corner; N picks the next corner."""
-        step = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, -1), Qt.Key.Key_Down: (0, 1)}.get(Qt.Key(event.key()))
+        step = {
+            Qt.Key.Key_Left: (-1, 0),
+            Qt.Key.Key_Right: (1, 0),
+            Qt.Key.Key_Up: (0, -1),
+            Qt.Key.Key_Down: (0, 1),
+        }.get(Qt.Key(event.key()))
         coarse = 10 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1
         if self.mode == "seam" and step:
             if event.modifiers() & Qt.KeyboardModifier.AltModifier:

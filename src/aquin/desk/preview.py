@@ -29,13 +29,15 @@ def fit(linear: Float32, width: int, height: int) -> Float32:
     scale = min(width / w, height / h, 1.0)
     if scale >= 1:
         return linear
-    return np.asarray(cv2.resize(linear, (max(int(w * scale), 1), max(int(h * scale), 1)), interpolation=cv2.INTER_AREA))
+    return np.asarray(
+        cv2.resize(linear, (max(int(w * scale), 1), max(int(h * scale), 1)), interpolation=cv2.INTER_AREA)
+    )
 
 
 def show(linear: Float32, grade: Grade, baked: BakedView) -> Shown:
     """Grade exactly, view through the LUT; two halves at once."""
     out = np.empty(linear.shape, np.float32)
-    bytes_ = np.empty((*linear.shape[:2], 4), np.uint8)
+    bytes_: np.ndarray = np.empty((*out.shape[:2], 4), np.uint8)
 
     def half(rows: slice) -> None:
         out[rows] = baked.process(grade.apply_linear(linear[rows]))
@@ -45,7 +47,7 @@ def show(linear: Float32, grade: Grade, baked: BakedView) -> Shown:
         bytes_[rows, :, :3] = scaled[..., ::-1]
         bytes_[rows, :, 3] = 255
 
-    middle = linear.shape[0] // 2
-    list(_POOL.map(half, (slice(0, middle), slice(middle, None))))
-    scope = out if out.shape[0] * out.shape[1] < 150_000 else out[::2, ::2]
+    rows = len(linear)
+    list(_POOL.map(half, (slice(0, rows // 2), slice(rows // 2, rows))))
+    scope = out if out.size < 450_000 else out[::2, ::2]
     return Shown(bytes_, waveform(scope), chroma_density(scope))

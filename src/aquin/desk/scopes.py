@@ -39,8 +39,12 @@ class WaveformScope(_Scope):
     """Per cent of the display's signal by column."""
 
     def __init__(self, parent: QWidget | None = None) -> None:
-        super().__init__("waveform", "Display signal in per cent, by column. Grey band: the hero's luma, 5th to 95th percentile, "
-                         "with its median. Lines: the shot's red, green and blue at the same percentiles; white: its luma median.", parent)
+        super().__init__(
+            "waveform",
+            "Display signal in per cent, by column. Grey band: the hero's luma, 5th to 95th percentile, "
+            "with its median. Lines: the shot's red, green and blue at the same percentiles; white: its luma median.",
+            parent,
+        )
         self.hero: Waveform | None = None
         self.shot: Waveform | None = None
 
@@ -59,7 +63,11 @@ class WaveformScope(_Scope):
             p.setPen(QPen(theme.grey(70 if level in (0, 100) else 42), 1))
             p.drawLine(QPointF(box.left(), y(level / 100)), QPointF(box.right(), y(level / 100)))
             p.setPen(theme.FAINT)
-            p.drawText(QRectF(0, y(level / 100) - 8, 30, 16), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, f"{level}")
+            p.drawText(
+                QRectF(0, y(level / 100) - 8, 30, 16),
+                Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
+                f"{level}",
+            )
 
         def line(values: Float32) -> QPolygonF:
             x = box.left() + (np.arange(len(values)) + 0.5) / len(values) * box.width()
@@ -69,7 +77,7 @@ class WaveformScope(_Scope):
             low, middle, high = (line(self.hero.bands[:, k, 3]) for k in range(3))
             p.setPen(Qt.PenStyle.NoPen)
             p.setBrush(theme.grey(78))
-            p.drawPolygon(QPolygonF([*low, *reversed(list(high))]))
+            p.drawPolygon(QPolygonF(low.toList() + high.toList()[::-1]))
             p.setBrush(Qt.BrushStyle.NoBrush)
             p.setPen(QPen(theme.grey(150), 1.2))
             p.drawPolyline(middle)
@@ -86,8 +94,12 @@ class ChromaPlane(_Scope):
     """Cb across, Cr up; the circle and the enlargement follow what is there."""
 
     def __init__(self, parent: QWidget | None = None) -> None:
-        super().__init__("chroma plane", "BT.709 Cb across and Cr up. Grey: where 95 % of the hero's pixels are. Lines: the same for the "
-                         "shot, and for its middle half. The skin line stands at 123 degrees.", parent)
+        super().__init__(
+            "chroma plane",
+            "BT.709 Cb across and Cr up. Grey: where 95 % of the hero's pixels are. Lines: the same for the "
+            "shot, and for its middle half. The skin line stands at 123 degrees.",
+            parent,
+        )
         self.hero: Float32 | None = None
         self.shot: Float32 | None = None
         self._masks: list[np.ndarray | None] = [None, None, None]
@@ -116,11 +128,15 @@ class ChromaPlane(_Scope):
     def _mask(self, density: Float32 | None, share: float) -> np.ndarray | None:
         if density is None:
             return None
-        smooth = cv2.GaussianBlur(cv2.resize(self._crop(density, self.reach), (256, 256), interpolation=cv2.INTER_LINEAR), (0, 0), 3.0)
+        smooth = cv2.GaussianBlur(
+            cv2.resize(self._crop(density, self.reach), (256, 256), interpolation=cv2.INTER_LINEAR),
+            (0, 0),
+            3.0,
+        )
         order = np.sort(smooth.ravel())[::-1]
         total = np.cumsum(order)
         level = order[min(int(np.searchsorted(total, share * total[-1])), len(order) - 1)]
-        return (smooth > max(float(level), 1e-9)).astype(np.uint8)
+        return np.asarray(smooth > max(float(level), 1e-9), np.uint8)
 
     def paintEvent(self, event: QPaintEvent) -> None:
         p = self._ground()
@@ -143,7 +159,11 @@ class ChromaPlane(_Scope):
         p.drawLine(middle, end)
         p.setPen(theme.DIM)
         p.drawText(QRectF(end.x() - 70, end.y() - 17, 66, 16), Qt.AlignmentFlag.AlignRight, "skin 123°")
-        p.drawText(QRectF(self.width() - 90, 3, 82, 18), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, f"± {100 * self.reach:g} %")
+        p.drawText(
+            QRectF(self.width() - 90, 3, 82, 18),
+            Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
+            f"± {100 * self.reach:g} %",
+        )
         for mask, width in ((shot, 1.2), (core, 1.8)):
             if mask is None:
                 continue
@@ -151,14 +171,25 @@ class ChromaPlane(_Scope):
             for outline in cv2.findContours(mask, cv2.RETR_LIST, cv2.CHAIN_APPROX_NONE)[0]:
                 if len(outline) > 6:
                     flat = outline.reshape(-1, 2) / 256.0
-                    p.drawPolygon(QPolygonF([QPointF(box.left() + x * box.width(), box.top() + y * box.height()) for x, y in flat]))
+                    p.drawPolygon(
+                        QPolygonF(
+                            [
+                                QPointF(box.left() + x * box.width(), box.top() + y * box.height())
+                                for x, y in flat
+                            ]
+                        )
+                    )
 
 
 class Patches(_Scope):
     """The chart's patches as split swatches: hero on the left, shot on the right, with their difference."""
 
     def __init__(self, parent: QWidget | None = None) -> None:
-        super().__init__("patches", "Each patch of the chart: left half as the hero read it, right half as the shot has it now, and their dE00.", parent)
+        super().__init__(
+            "patches",
+            "Each patch of the chart: left half as the hero read it, right half as the shot has it now, and their dE00.",
+            parent,
+        )
         self.colours: np.ndarray | None = None
         self.gaps: np.ndarray | None = None
         self.columns = 6
@@ -171,7 +202,11 @@ class Patches(_Scope):
     def paintEvent(self, event: QPaintEvent) -> None:
         p = self._ground()
         p.setPen(theme.FAINT)
-        p.drawText(QRectF(60, 3, self.width() - 68, 18), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, "hero | shot, dE00")
+        p.drawText(
+            QRectF(60, 3, self.width() - 68, 18),
+            Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
+            "hero | shot, dE00",
+        )
         if self.colours is None or self.gaps is None:
             return
         from PySide6.QtGui import QColor
@@ -185,7 +220,11 @@ class Patches(_Scope):
             x, y = 6 + (k % self.columns) * w, 24 + (k // self.columns) * h
             for side in (0, 1):
                 r, g, b = (int(v) for v in (np.clip(pair[side], 0, 1) * 255).round())
-                p.fillRect(QRectF(x + 2 + side * (w - 4) / 2, y + 2, (w - 4) / 2, h - 4 - text), QColor(r, g, b))
+                p.fillRect(
+                    QRectF(x + 2 + side * (w - 4) / 2, y + 2, (w - 4) / 2, h - 4 - text), QColor(r, g, b)
+                )
             if text:
                 p.setPen(theme.BRIGHT if self.gaps[k] > 2 else theme.DIM)
-                p.drawText(QRectF(x, y + h - text - 1, w, text), Qt.AlignmentFlag.AlignCenter, f"{self.gaps[k]:.1f}")
+                p.drawText(
+                    QRectF(x, y + h - text - 1, w, text), Qt.AlignmentFlag.AlignCenter, f"{self.gaps[k]:.1f}"
+                )

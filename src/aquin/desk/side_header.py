@@ -42,7 +42,9 @@ class SideHeader(QWidget):
         self.frame.setFixedHeight(22)
         self.frame.setAlignment(Qt.AlignmentFlag.AlignRight)
         self.frame.setAccessibleName(f"{role} frame")
-        self.frame.setToolTip("The frame, by number or timecode (01:02:03:04). Page Up and Page Down step the shot.")
+        self.frame.setToolTip(
+            "The frame, by number or timecode (01:02:03:04). Page Up and Page Down step the shot."
+        )
         self.frame.returnPressed.connect(lambda: self.go_to.emit(role, self.frame.text().strip()))
         self.of = QLabel("")
         self.of.setStyleSheet("color: #9e9e9e;")
@@ -76,7 +78,11 @@ class SideHeader(QWidget):
 
     def show_side(self, side: Side | None, loaded: Loaded | None) -> None:
         self._name = Path(side.file).name if side else f"Open a {self.role}…"
-        self.file.setToolTip(f"{side.file}\nClick to open another file, or drop one on the picture" if side else "Choose a file, or drop one on the picture")
+        self.file.setToolTip(
+            f"{side.file}\nClick to open another file, or drop one on the picture"
+            if side
+            else "Choose a file, or drop one on the picture"
+        )
         self._elide()
         self.encoding.setText(side.encoding if side else "")
         self.encoding.setVisible(side is not None)
@@ -92,7 +98,11 @@ class SideHeader(QWidget):
             return {"file": "", "assumed": " (assumed)", "user": " (set)"}[word]
 
         depth = f"{signal.bits} bit float" if signal.floating else f"{signal.bits} bit"
-        code = "" if signal.floating and signal.range == "full" else f", {_RANGES[signal.range]}{origin(signal.range_from)}"
+        code = (
+            ""
+            if signal.floating and signal.range == "full"
+            else f", {_RANGES[signal.range]}{origin(signal.range_from)}"
+        )
         self.facts.setText(
             f"{source.width} × {source.height}, {depth}{code}, {_MATRICES[signal.matrix]}{origin(signal.matrix_from)}"
         )
@@ -105,4 +115,6 @@ class SideHeader(QWidget):
 
     def _elide(self) -> None:
         room = max(self.width() - 240, 80)
-        self.file.setText(QFontMetrics(self.file.font()).elidedText(self._name, Qt.TextElideMode.ElideMiddle, room))
+        self.file.setText(
+            QFontMetrics(self.file.font()).elidedText(self._name, Qt.TextElideMode.ElideMiddle, room)
+        )

@@ -56,21 +56,36 @@ class Stack(QWidget):
             return made
 
         heading(0, ("st", "mired", "10⁻³ Duv"))
-        line(1, "balance", [
-            number("stops", "balance exposure", "stops", 0.0, 0.05, -10.0, 10.0, 2, True),
-            number("mired", "balance warmth", "mired", 0.0, 1.0, -120.0, 400.0, 1, True),
-            number("duv", "balance tint", "thousandths of Duv", 0.0, 0.5, -60.0, 60.0, 1, True),
-        ], "balance")
+        line(
+            1,
+            "balance",
+            [
+                number("stops", "balance exposure", "stops", 0.0, 0.05, -10.0, 10.0, 2, True),
+                number("mired", "balance warmth", "mired", 0.0, 1.0, -120.0, 400.0, 1, True),
+                number("duv", "balance tint", "thousandths of Duv", 0.0, 0.5, -60.0, 60.0, 1, True),
+            ],
+            "balance",
+        )
         heading(2, ("red", "green", "blue"))
         for row, (key, neutral, low, high, signed) in enumerate(
-            (("slope", 1.0, 0.0, 4.0, False), ("offset", 0.0, -1.0, 1.0, True), ("power", 1.0, 0.1, 4.0, False)), start=3
+            (
+                ("slope", 1.0, 0.0, 4.0, False),
+                ("offset", 0.0, -1.0, 1.0, True),
+                ("power", 1.0, 0.1, 4.0, False),
+            ),
+            start=3,
         ):
             cells = [
                 number(f"{key}{k}", f"trim {key} {colour}", "", neutral, 0.005, low, high, 3, signed)
                 for k, colour in enumerate(("red", "green", "blue"))
             ]
             line(row, f"trim {key}", cells, key)
-        line(6, "saturation", [number("saturation", "trim saturation", "", 1.0, 0.01, 0.0, 4.0, 3)], "saturation")
+        line(
+            6,
+            "saturation",
+            [number("saturation", "trim saturation", "", 1.0, 0.01, 0.0, 4.0, 3)],
+            "saturation",
+        )
         self.note = QLabel("")
         self.note.setFont(theme.font(theme.SMALL))
         self.note.setStyleSheet("color: #9e9e9e;")
@@ -81,12 +96,23 @@ class Stack(QWidget):
     def show_grade(self, grade: Grade) -> None:
         self.grade = grade
         mired, duv = grade.balance.shift
-        values = {"stops": grade.balance.stops, "mired": mired, "duv": 1e3 * duv, "saturation": grade.trim.saturation}
-        for key, triple in (("slope", grade.trim.slope), ("offset", grade.trim.offset), ("power", grade.trim.power)):
+        values = {
+            "stops": grade.balance.stops,
+            "mired": mired,
+            "duv": 1e3 * duv,
+            "saturation": grade.trim.saturation,
+        }
+        for key, triple in (
+            ("slope", grade.trim.slope),
+            ("offset", grade.trim.offset),
+            ("power", grade.trim.power),
+        ):
             values |= {f"{key}{k}": value for k, value in enumerate(triple)}
         for key, value in values.items():
             self.numbers[key].show_value(value)
-        points = "  ".join(f"{c} {v:+.1f}" for c, v in zip("RGB", grade.balance.printer_points, strict=True)).replace("-", "−")
+        points = "  ".join(
+            f"{c} {v:+.1f}" for c, v in zip("RGB", grade.balance.printer_points, strict=True)
+        ).replace("-", "−")
         matrix = " A 3×3 matrix follows it (.clf or .cube only)." if grade.matrix is not None else ""
         self.note.setText(f"balance in printer points: {points}.{matrix}")
 
@@ -104,12 +130,18 @@ class Stack(QWidget):
             grade = replace(grade, balance=Balance.from_shift(grade.balance.stops, mired, duv))
         else:
             trim = Cdl(
-                (n["slope0"], n["slope1"], n["slope2"]), (n["offset0"], n["offset1"], n["offset2"]),
-                (n["power0"], n["power1"], n["power2"]), n["saturation"],
+                (n["slope0"], n["slope1"], n["slope2"]),
+                (n["offset0"], n["offset1"], n["offset2"]),
+                (n["power0"], n["power1"], n["power2"]),
+                n["saturation"],
             )
             grade = replace(grade, trim=trim)
         self.grade = grade
-        self.changed.emit(grade, f"change {self.numbers[key].accessibleName().split(',')[0]}" if key else "change a number", dragging)
+        self.changed.emit(
+            grade,
+            f"change {self.numbers[key].accessibleName().split(',')[0]}" if key else "change a number",
+            dragging,
+        )
 
     def _reset(self, what: str) -> None:
         trim, neutral = self.grade.trim, Cdl()

@@ -168,7 +168,11 @@ class Bench:
     def settle(self, axis: str) -> None:
         """Bring one axis to the hero."""
         if self.match is not None:
-            grade = self.match.solution("cdl").grade if axis == "colour" else settle(self.match.evidence, self.now.grade, axis)
+            grade = (
+                self.match.solution("cdl").grade
+                if axis == "colour"
+                else settle(self.match.evidence, self.now.grade, axis)
+            )
             self.set_grade(grade, f"settle {axis}")
 
     def settle_all(self) -> None:
@@ -188,7 +192,10 @@ class Bench:
         for role in ROLES:
             loaded = self.loaded[role]
             if loaded is not None and loaded.reading is None:
-                return f"No chart was found in the {role}: put its four corners on the chart", f"corners {role}"
+                return (
+                    f"No chart was found in the {role}: put its four corners on the chart",
+                    f"corners {role}",
+                )
         if self.match is None:
             return "Reading and solving", ""
         off = [row for row in self.ledger(self.now.grade) if not row.within]
@@ -210,8 +217,13 @@ class Bench:
                 data[role] = asdict(side) | {"file": _relative(Path(side.file), folder)}
         g = self.now.grade
         data["grade"] = {
-            "stops": g.balance.stops, "gains": g.balance.gains, "slope": g.trim.slope, "offset": g.trim.offset,
-            "power": g.trim.power, "saturation": g.trim.saturation, "matrix": g.matrix,
+            "stops": g.balance.stops,
+            "gains": g.balance.gains,
+            "slope": g.trim.slope,
+            "offset": g.trim.offset,
+            "power": g.trim.power,
+            "saturation": g.trim.saturation,
+            "matrix": g.matrix,
         }
         return data
 
@@ -235,8 +247,12 @@ def read_session(path: Path) -> tuple[ColourConfig, Decisions]:
                 corners = entry.get("corners")
                 pairs = None if corners is None else tuple((float(x), float(y)) for x, y in corners)
                 sides[role] = Side(
-                    str((path.parent / entry["file"]).absolute()), str(entry["encoding"]), entry.get("frame"), entry.get("matrix"),
-                    entry.get("range"), pairs,
+                    str((path.parent / entry["file"]).absolute()),
+                    str(entry["encoding"]),
+                    entry.get("frame"),
+                    entry.get("matrix"),
+                    entry.get("range"),
+                    pairs,
                 )
         return config, Decisions(sides.get("hero"), sides.get("shot"), _grade(data.get("grade")))
     except OSError as error:

@@ -39,11 +39,20 @@ def apply(app: QApplication) -> None:
     app.setFont(font())
     palette = QPalette()
     for role, colour in (
-        (QPalette.ColorRole.Window, GROUND), (QPalette.ColorRole.WindowText, TEXT), (QPalette.ColorRole.Base, WELL),
-        (QPalette.ColorRole.AlternateBase, PANEL), (QPalette.ColorRole.Text, TEXT), (QPalette.ColorRole.Button, RAISED),
-        (QPalette.ColorRole.ButtonText, TEXT), (QPalette.ColorRole.Highlight, grey(92)), (QPalette.ColorRole.HighlightedText, BRIGHT),
-        (QPalette.ColorRole.ToolTipBase, grey(52)), (QPalette.ColorRole.ToolTipText, TEXT), (QPalette.ColorRole.PlaceholderText, FAINT),
-        (QPalette.ColorRole.Accent, grey(200)), (QPalette.ColorRole.Link, BRIGHT),
+        (QPalette.ColorRole.Window, GROUND),
+        (QPalette.ColorRole.WindowText, TEXT),
+        (QPalette.ColorRole.Base, WELL),
+        (QPalette.ColorRole.AlternateBase, PANEL),
+        (QPalette.ColorRole.Text, TEXT),
+        (QPalette.ColorRole.Button, RAISED),
+        (QPalette.ColorRole.ButtonText, TEXT),
+        (QPalette.ColorRole.Highlight, grey(92)),
+        (QPalette.ColorRole.HighlightedText, BRIGHT),
+        (QPalette.ColorRole.ToolTipBase, grey(52)),
+        (QPalette.ColorRole.ToolTipText, TEXT),
+        (QPalette.ColorRole.PlaceholderText, FAINT),
+        (QPalette.ColorRole.Accent, grey(200)),
+        (QPalette.ColorRole.Link, BRIGHT),
     ):
         palette.setColor(role, colour)
     palette.setColor(QPalette.ColorGroup.Disabled, QPalette.ColorRole.Text, FAINT)

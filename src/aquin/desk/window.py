@@ -6,7 +6,20 @@ from pathlib import Path
 from PySide6.QtCore import QEvent, QObject, QPoint, QSettings, Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QKeyEvent, QKeySequence, QShortcut
 from PySide6.QtWidgets import (
-    QApplication, QDialog, QFileDialog, QGridLayout, QHBoxLayout, QLabel, QLineEdit, QMainWindow, QMenu, QPushButton, QToolButton, QVBoxLayout, QWidget,
+    QApplication,
+    QDialog,
+    QFileDialog,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QMainWindow,
+    QMenu,
+    QPushButton,
+    QSplitter,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
 )
 
 from aquin.colour.config import ColourConfig
@@ -17,12 +30,23 @@ from aquin.desk.state import ROLES, Bench, read_session
 from aquin.errors import AquinError
 
 KEYS = (
-    ("5", "Bench"), ("Ctrl+O", "open a hero"), ("Ctrl+Shift+O", "open a shot"), ("H", "make the shot the hero"),
-    ("Page Up, Page Down", "previous, next frame of the shot"), ("C", "next compare mode"),
+    ("5", "Bench"),
+    ("Ctrl+O", "open a hero"),
+    ("Ctrl+Shift+O", "open a shot"),
+    ("H", "make the shot the hero"),
+    ("Page Up, Page Down", "previous, next frame of the shot"),
+    ("C", "next compare mode"),
     ("Space", "hold: the hero in the shot's place (not faster than three changes a second)"),
-    ("S", "settle the selected row"), ("Shift+S", "settle all"), ("G", "grade on, off"), ("K", "chart corners on, off"),
-    ("N, then arrow keys", "on the pictures: pick a corner and move it"), ("Ctrl+E", "export the grade"),
-    ("Ctrl+Z, Ctrl+Y", "undo, redo"), ("Esc", "stop what is running"), ("F1", "help for this view"), ("?", "these keys"),
+    ("S", "settle the selected row"),
+    ("Shift+S", "settle all"),
+    ("G", "grade on, off"),
+    ("K", "chart corners on, off"),
+    ("N, then arrow keys", "on the pictures: pick a corner and move it"),
+    ("Ctrl+E", "export the grade"),
+    ("Ctrl+Z, Ctrl+Y", "undo, redo"),
+    ("Esc", "stop what is running"),
+    ("F1", "help for this view"),
+    ("?", "these keys"),
 )
 
 HELP = """The Bench compares a shot with its hero on the chart that both show.
@@ -67,7 +91,7 @@ class Window(QMainWindow):
         self._saving.timeout.connect(self.save)
         self._saved_state: object = None
         self._shortcuts()
-        QApplication.instance().installEventFilter(self)
+        _app().installEventFilter(self)
         if keep:
             settings = QSettings(str(window_settings()), QSettings.Format.IniFormat)
             for name, splitter in self._splitters().items():
@@ -77,7 +101,7 @@ class Window(QMainWindow):
                 self.restoreGeometry(geometry)
         self._stated()
 
-    def _splitters(self) -> dict:
+    def _splitters(self) -> dict[str, QSplitter]:
         return {"columns": self.view.columns, "rows": self.view.rows, "scopes": self.view.scopes}
 
     def _rail(self) -> QWidget:
@@ -95,13 +119,18 @@ class Window(QMainWindow):
         self.bench_button.setCheckable(True)
         self.bench_button.setChecked(True)
         self.bench_button.setFixedSize(92, 34)
-        self.bench_button.setStyleSheet("QToolButton { border: none; border-left: 3px solid #dedede; border-radius: 0; background: #323232; text-align: left; padding-left: 10px; }"
-                                        "QToolButton:focus { border: 1px solid #b4b4b4; border-left: 3px solid #dedede; }")
+        self.bench_button.setStyleSheet(
+            "QToolButton { border: none; border-left: 3px solid #dedede; border-radius: 0; background: #323232; text-align: left; padding-left: 10px; }"
+            "QToolButton:focus { border: 1px solid #b4b4b4; border-left: 3px solid #dedede; }"
+        )
         self.bench_button.clicked.connect(lambda: self.bench_button.setChecked(True))
         self.bench_button.setToolTip("Hero and shot, the ledger and the stack (5)")
         column.addWidget(self.bench_button)
         column.addStretch()
-        for text, tip, action in (("Help", "Help for this view (F1)", self.show_help), ("Keys", "The keys (?)", self.show_keys)):
+        for text, tip, action in (
+            ("Help", "Help for this view (F1)", self.show_help),
+            ("Keys", "The keys (?)", self.show_keys),
+        ):
             button = QPushButton(text)
             button.setProperty("quiet", True)
             button.setToolTip(tip)
@@ -145,19 +174,35 @@ class Window(QMainWindow):
     def _shortcuts(self) -> None:
         view = self.view
         for keys, action in (
-            ("Ctrl+O", lambda: view.ask_file("hero")), ("Ctrl+Shift+O", lambda: view.ask_file("shot")), ("H", view.swap),
-            ("PgUp", lambda: view.go_to("shot", "-1")), ("PgDown", lambda: view.go_to("shot", "+1")), ("C", view.cycle_mode),
-            ("S", lambda: view.settle(view.ledger.selected)), ("Shift+S", view.settle_all), ("G", view.grade_button.toggle),
-            ("K", view.corners_button.toggle), ("Ctrl+E", view.ask_export), ("Ctrl+Z", view.undo), ("Ctrl+Y", view.redo),
-            ("Ctrl+Shift+Z", view.redo), ("F1", self.show_help), ("?", self.show_keys), ("Esc", self.stop),
+            ("Ctrl+O", lambda: view.ask_file("hero")),
+            ("Ctrl+Shift+O", lambda: view.ask_file("shot")),
+            ("H", view.swap),
+            ("PgUp", lambda: view.go_to("shot", "-1")),
+            ("PgDown", lambda: view.go_to("shot", "+1")),
+            ("C", view.cycle_mode),
+            ("S", lambda: view.settle(view.ledger.selected)),
+            ("Shift+S", view.settle_all),
+            ("G", view.grade_button.toggle),
+            ("K", view.corners_button.toggle),
+            ("Ctrl+E", view.ask_export),
+            ("Ctrl+Z", view.undo),
+            ("Ctrl+Y", view.redo),
+            ("Ctrl+Shift+Z", view.redo),
+            ("F1", self.show_help),
+            ("?", self.show_keys),
+            ("Esc", self.stop),
             ("5", self.bench_button.setFocus),
         ):
-            QShortcut(QKeySequence(keys), self, activated=action)
+            QShortcut(QKeySequence(keys), self).activated.connect(action)
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         """Space is held, not pressed: hero in the shot's place for as long as it is down."""
         if event.type() in (QEvent.Type.KeyPress, QEvent.Type.KeyRelease) and isinstance(event, QKeyEvent):
-            here = self.isActiveWindow() and not isinstance(QApplication.focusWidget(), QLineEdit) and QApplication.activeModalWidget() is None
+            here = (
+                self.isActiveWindow()
+                and not isinstance(QApplication.focusWidget(), QLineEdit)
+                and QApplication.activeModalWidget() is None
+            )
             if event.key() == Qt.Key.Key_Space and here and isinstance(watched, QWidget):
                 if not event.isAutoRepeat():
                     self.view.pictures.hold(event.type() == QEvent.Type.KeyPress)
@@ -207,12 +252,20 @@ class Window(QMainWindow):
         self.bench_button.setText(f"Bench      {off}" if off else "Bench")
         self.bench_button.setAccessibleName(f"Bench, {off} axes out of tolerance" if off else "Bench")
         self.chain_button.setText(f"ACEScct on {self._config_name()}")
-        self.chain_button.setToolTip(f"Chain: input transform, ACEScct, balance, trim, view. Configuration: {self.bench.config.label}. Click to use another.")
-        display, view = self.view.screen
+        self.chain_button.setToolTip(
+            f"Chain: input transform, ACEScct, balance, trim, view. Configuration: {self.bench.config.label}. Click to use another."
+        )
+        display, view = self.view.seen_on
         self.screen_button.setText(f"screen: {display.replace(' - Display', '')}")
         error = self.view.baked.error_code10 if self.view.baked else None
-        known = f" The preview is baked; 99.9 % of scene colours lie within {error[0]:.0f} codes of 10 bit." if error else ""
-        self.screen_button.setToolTip(f"{display}, {view}.{known} Exports and measurements are exact. Click to choose.")
+        known = (
+            f" The preview is baked; 99.9 % of scene colours lie within {error[0]:.0f} codes of 10 bit."
+            if error
+            else ""
+        )
+        self.screen_button.setToolTip(
+            f"{display}, {view}.{known} Exports and measurements are exact. Click to choose."
+        )
         if self.keep and self.bench.now != self._saved_state:
             self._saving.start()
 
@@ -238,10 +291,12 @@ class Window(QMainWindow):
             self.view.refresh()
 
     def choose_config(self) -> None:
-        path, _ = QFileDialog.getOpenFileName(self, "Use another colour configuration", "", "OpenColorIO configuration (*.ocio)")
+        path, _ = QFileDialog.getOpenFileName(
+            self, "Use another colour configuration", "", "OpenColorIO configuration (*.ocio)"
+        )
         if path:
             try:
-                self.view.screen = (config := ColourConfig.load(path)).default_view()
+                self.view.seen_on = (config := ColourConfig.load(path)).default_view()
                 self.view.set_config(config)
             except AquinError as error:
                 self.tell(error.line())
@@ -256,7 +311,7 @@ class Window(QMainWindow):
             for view in views:
                 action = part.addAction(view)
                 action.setCheckable(True)
-                action.setChecked((display, view) == self.view.screen)
+                action.setChecked((display, view) == self.view.seen_on)
                 action.triggered.connect(lambda _=False, d=display, v=view: self.view.set_screen(d, v))
         top = self.screen_button.mapToGlobal(self.screen_button.rect().topLeft())
         menu.popup(QPoint(top.x(), top.y() - menu.sizeHint().height()))
@@ -291,7 +346,7 @@ class Window(QMainWindow):
         dialog.open()
 
     def closeEvent(self, event: QCloseEvent) -> None:
-        QApplication.instance().removeEventFilter(self)
+        _app().removeEventFilter(self)
         self.save()
         if self.keep:
             settings = QSettings(str(window_settings()), QSettings.Format.IniFormat)
@@ -300,3 +355,9 @@ class Window(QMainWindow):
                 settings.setValue(name, splitter.saveState())
         self.view.finish()
         super().closeEvent(event)
+
+
+def _app() -> QObject:
+    app = QApplication.instance()
+    assert app is not None
+    return app

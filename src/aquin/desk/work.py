@@ -2,9 +2,19 @@
 
 import traceback
 from collections.abc import Callable
+from contextlib import suppress
 from typing import Any
 
-from PySide6.QtCore import QMutex, QMutexLocker, QObject, QRunnable, QThread, QThreadPool, QWaitCondition, Signal
+from PySide6.QtCore import (
+    QMutex,
+    QMutexLocker,
+    QObject,
+    QRunnable,
+    QThread,
+    QThreadPool,
+    QWaitCondition,
+    Signal,
+)
 
 from aquin.errors import AquinError
 
@@ -33,16 +43,17 @@ class Job(QRunnable):
             self._tell(self.signals.failed, error.line())
         except Exception as error:
             traceback.print_exc()
-            self._tell(self.signals.failed, f"This went wrong inside Aquin ({type(error).__name__}: {error}). Nothing is lost; try again.")
+            self._tell(
+                self.signals.failed,
+                f"This went wrong inside Aquin ({type(error).__name__}: {error}). Nothing is lost; try again.",
+            )
         else:
             self._tell(self.signals.done, result)
 
     def _tell(self, signal: Any, value: Any) -> None:
         if not self.cancelled:
-            try:
+            with suppress(RuntimeError):  # the window has gone
                 signal.emit(value)
-            except RuntimeError:  # the window has gone
-                pass
 
 
 class Jobs(QObject):
@@ -56,7 +67,14 @@ class Jobs(QObject):
         self._pool.setMaxThreadCount(2)
         self._running: dict[str, tuple[Job, str]] = {}
 
-    def start(self, name: str, title: str, work: Callable[[], Any], done: Callable[[Any], None], failed: Callable[[str], None]) -> None:
+    def start(
+        self,
+        name: str,
+        title: str,
+        work: Callable[[], Any],
+        done: Callable[[Any], None],
+        failed: Callable[[str], None],
+    ) -> None:
         self.cancel(name)
         job = Job(work)
         self._running[name] = (job, title)

@@ -30,7 +30,9 @@ def write(path: Path, grade: Grade, identity: str, note: str = "", force: bool =
         config = ocio.Config.CreateRaw()
         text = group.write("Academy/ASC Common LUT Format", config)
     except ocio.Exception as error:
-        raise AquinError(f"the CLF can't be made ({error})", path, "Reset the grade and settle again") from error
+        raise AquinError(
+            f"the CLF can't be made ({error})", path, "Reset the grade and settle again"
+        ) from error
 
     def put(target: Path) -> None:
         target.write_text(text, encoding="utf-8")
@@ -41,6 +43,12 @@ def write(path: Path, grade: Grade, identity: str, note: str = "", force: bool =
 def _acescct(direction: "ocio.TransformDirection") -> "ocio.LogCameraTransform":
     """The curve of Academy S-2016-001 as a camera log with its straight part."""
     return ocio.LogCameraTransform(
-        base=2.0, linSideBreak=[0.0078125] * 3, logSideSlope=[1 / 17.52] * 3, logSideOffset=[9.72 / 17.52] * 3,
-        linSideSlope=[1.0] * 3, linSideOffset=[0.0] * 3, linearSlope=[10.5402377416545] * 3, direction=direction,
+        base=2.0,
+        linSideBreak=[0.0078125] * 3,
+        logSideSlope=[1 / 17.52] * 3,
+        logSideOffset=[9.72 / 17.52] * 3,
+        linSideSlope=[1.0] * 3,
+        linSideOffset=[0.0] * 3,
+        linearSlope=[10.5402377416545] * 3,
+        direction=direction,
     )

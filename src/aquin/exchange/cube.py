@@ -14,15 +14,35 @@ _LIMIT = 60_000_000
 _REMEDY = "Export it again from the program that wrote it"
 
 
-def write(path: Path, transform: Callable[[Floats], Floats], size: int, title: str, note: str = "", force: bool = False) -> None:
+def write(
+    path: Path,
+    transform: Callable[[Floats], Floats],
+    size: int,
+    title: str,
+    note: str = "",
+    force: bool = False,
+) -> None:
     """Sample a transform of (n, 3) values on a grid and write it. Raises AquinError."""
     if not 2 <= size <= 129:
         raise AquinError(f"a cube of {size} points is not supported", path, "Choose 33 or 65")
-    values = np.asarray(transform(grid(size)), np.float64).reshape(size, size, size, 3).transpose(2, 1, 0, 3).reshape(-1, 3)
+    values = (
+        np.asarray(transform(grid(size)), np.float64)
+        .reshape(size, size, size, 3)
+        .transpose(2, 1, 0, 3)
+        .reshape(-1, 3)
+    )
     if not np.isfinite(values).all():
-        raise AquinError("the grade gives values that are not numbers", path, "Reset the trim and settle again")
+        raise AquinError(
+            "the grade gives values that are not numbers", path, "Reset the trim and settle again"
+        )
     clean = "".join(c for c in title if c.isprintable() and c != '"')
-    head = [f'TITLE "{clean}"', *(f"# {line}" for line in note.splitlines()), f"LUT_3D_SIZE {size}", "DOMAIN_MIN 0 0 0", "DOMAIN_MAX 1 1 1"]
+    head = [
+        f'TITLE "{clean}"',
+        *(f"# {line}" for line in note.splitlines()),
+        f"LUT_3D_SIZE {size}",
+        "DOMAIN_MIN 0 0 0",
+        "DOMAIN_MAX 1 1 1",
+    ]
 
     def put(target: Path) -> None:
         with target.open("w", encoding="utf-8") as stream:
@@ -67,4 +87,6 @@ def read(path: Path) -> tuple[Float32, int]:
             raise ValueError("values that are not numbers")
     except (ValueError, IndexError) as error:
         raise AquinError(f"this is no 3D LUT ({error})", path, _REMEDY) from error
-    return np.ascontiguousarray(values.reshape(size, size, size, 3).transpose(2, 1, 0, 3).reshape(-1, 3)), size
+    return np.ascontiguousarray(
+        values.reshape(size, size, size, 3).transpose(2, 1, 0, 3).reshape(-1, 3)
+    ), size

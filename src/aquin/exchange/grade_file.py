@@ -22,7 +22,11 @@ def write(path: Path, grade: Grade, title: str, force: bool = False, size: int =
     suffix = path.suffix.lower()
     if suffix in cdl_file.SUFFIXES:
         if grade.matrix is not None:
-            raise AquinError("a 3x3 matrix does not fit into a CDL", path, "Export .clf or .cube, or settle with the CDL model")
+            raise AquinError(
+                "a 3x3 matrix does not fit into a CDL",
+                path,
+                "Export .clf or .cube, or settle with the CDL model",
+            )
         cdl_file.write(path, grade.folded(), title, SPACE_NOTE, force)
     elif suffix == ".clf":
         clf.write(path, grade, title, SPACE_NOTE, force)
@@ -61,9 +65,15 @@ def through_ocio(path: Path) -> Processor:
         raise AquinError("the grade does not exist", path, "Check the name")
     try:
         transform = ocio.FileTransform(str(path), interpolation=ocio.INTERP_TETRAHEDRAL)
-        cpu = ocio.Config.CreateRaw().getProcessor(transform).getOptimizedCPUProcessor(ocio.OPTIMIZATION_LOSSLESS)
+        cpu = (
+            ocio.Config.CreateRaw()
+            .getProcessor(transform)
+            .getOptimizedCPUProcessor(ocio.OPTIMIZATION_LOSSLESS)
+        )
     except ocio.Exception as error:
-        raise AquinError(f"OpenColorIO can't use the file ({str(error).splitlines()[0][:160]})", path, "Export it again") from error
+        raise AquinError(
+            f"OpenColorIO can't use the file ({str(error).splitlines()[0][:160]})", path, "Export it again"
+        ) from error
     return Processor(cpu)
 
 

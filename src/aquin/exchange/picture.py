@@ -8,7 +8,13 @@ import OpenImageIO as oiio
 from aquin.arrays import Floats, write_safely
 from aquin.errors import AquinError
 
-_KINDS = {".exr": oiio.FLOAT, ".tif": oiio.UINT16, ".tiff": oiio.UINT16, ".png": oiio.UINT16, ".dpx": oiio.UINT16}
+_KINDS = {
+    ".exr": oiio.FLOAT,
+    ".tif": oiio.UINT16,
+    ".tiff": oiio.UINT16,
+    ".png": oiio.UINT16,
+    ".dpx": oiio.UINT16,
+}
 
 
 def write(path: Path, rgb: Floats, force: bool = False) -> None:
@@ -26,6 +32,10 @@ def write(path: Path, rgb: Floats, force: bool = False) -> None:
             spec.attribute("oiio:BitsPerSample", 10)
         out = oiio.ImageOutput.create(str(target))
         if out is None or not out.open(str(target), spec) or not out.write_image(pixels) or not out.close():
-            raise AquinError(f"the picture can't be written ({oiio.geterror()})", path, "Check the folder and its free space")
+            raise AquinError(
+                f"the picture can't be written ({oiio.geterror()})",
+                path,
+                "Check the folder and its free space",
+            )
 
     write_safely(path, put, force)

@@ -83,14 +83,16 @@ class Source(ABC):
     def read(self, number: int) -> Frame:
         """The frame with this number. Raises AquinError when there is none or when it can't be decoded."""
 
-    def close(self) -> None:
+    def close(self) -> None:  # noqa: B027 - a source without an open file has nothing to do
         """Let go of the file. Reading after this opens it again."""
 
     def timecode(self, number: int) -> str | None:
         """Timecode of a frame, or None where the file carries none."""
         if self.start is None or self.rate is None:
             return None
-        return timecode_of(frames_of(self.start, self.rate) + number - self.first, self.rate, ";" in self.start)
+        return timecode_of(
+            frames_of(self.start, self.rate) + number - self.first, self.rate, ";" in self.start
+        )
 
     def number_at(self, timecode: str) -> int:
         """Frame number of a timecode. Raises AquinError outside the source or when it carries no timecode."""
@@ -114,7 +116,8 @@ def check_size(width: int, height: int, path: Path) -> None:
     if width > MAX_SIDE or height > MAX_SIDE or width * height > MAX_PIXELS:
         raise AquinError(
             f"the picture is {width} x {height}, more than Aquin reads ({MAX_PIXELS // 1_000_000} million pixels)",
-            path, "Scale it down first",
+            path,
+            "Scale it down first",
         )
 
 
@@ -125,7 +128,9 @@ def tame(rgb: Float32, path: Path) -> tuple[Float32, tuple[str, ...]]:
     if not count:
         return rgb, ()
     if count > 0.5 * bad.size:
-        raise AquinError("more than half of the pixels are not numbers (NaN or infinite)", path, "Render it again")
+        raise AquinError(
+            "more than half of the pixels are not numbers (NaN or infinite)", path, "Render it again"
+        )
     rgb = rgb.copy()
     rgb[bad] = 0.0
     return rgb, (f"{count} pixels are not numbers (NaN or infinite); they read as 0",)

@@ -8,7 +8,6 @@ from typing import Any
 import av
 import numpy as np
 
-from aquin.arrays import Float32
 from aquin.errors import AquinError
 from aquin.frames.model import Frame, Matrix, Origin, Range, Signal, Source, check_size, tame
 from aquin.frames.ycbcr import Planes, to_rgb
@@ -35,7 +34,9 @@ class MovieSource(Source):
             planes = planes_of(picture)
         except (av.FFmpegError, OSError, ValueError, IndexError) as error:
             self.close()
-            raise AquinError(f"frame {number} can't be decoded ({_text(error)})", self.path, _DAMAGED) from error
+            raise AquinError(
+                f"frame {number} can't be decoded ({_text(error)})", self.path, _DAMAGED
+            ) from error
         if planes.luma.shape != (self.height, self.width):
             raise AquinError(f"frame {number} changes size", self.path, _DAMAGED)
         rgb, warnings = tame(to_rgb(planes, self.signal.matrix, self.signal.range), self.path)
@@ -57,7 +58,9 @@ class MovieSource(Source):
             back = 0
             while True:  # a seek may land after the frame it was asked for: then ask for an earlier one
                 wanted = max(number - back, 0)
-                self._container.seek(self._zero + self._ticks(wanted, stream), stream=stream, backward=True, any_frame=False)
+                self._container.seek(
+                    self._zero + self._ticks(wanted, stream), stream=stream, backward=True, any_frame=False
+                )
                 self._decoded = self._container.decode(stream)
                 picture = next(self._decoded, None)
                 here = self._number_of(picture, stream) if picture is not None else number + 1
@@ -75,15 +78,17 @@ class MovieSource(Source):
             if here > number:
                 break
         self._decoded = None
-        raise AquinError(f"frame {number} is not in the file, which ends early or skips it", self.path, _DAMAGED)
+        raise AquinError(
+            f"frame {number} is not in the file, which ends early or skips it", self.path, _DAMAGED
+        )
 
     def _ticks(self, number: int, stream: Any) -> int:
         assert self.rate
-        return round(number / self.rate / stream.time_base)
+        return int(round(number / self.rate / stream.time_base))
 
     def _number_of(self, picture: Any, stream: Any) -> int:
         assert self.rate
-        return round((picture.pts - self._zero) * stream.time_base * self.rate)
+        return int(round((picture.pts - self._zero) * stream.time_base * self.rate))
 
 
 def open_movie(path: Path, matrix: Matrix | None, range: Range | None) -> MovieSource:
@@ -113,8 +118,16 @@ def open_movie(path: Path, matrix: Matrix | None, range: Range | None) -> MovieS
     if matrix == "rgb" and _signal(picture).matrix != "rgb":
         raise AquinError("the file holds YCbCr, so a matrix is needed", path, "Choose bt601, bt709 or bt2020")
     return MovieSource(
-        path, picture.width, picture.height, signal, 0, max(count, 1) - 1, Fraction(rate), start,
-        metadata=metadata, _zero=picture.pts,
+        path,
+        picture.width,
+        picture.height,
+        signal,
+        0,
+        max(count, 1) - 1,
+        Fraction(rate),
+        start,
+        metadata=metadata,
+        _zero=picture.pts,
     )
 
 
@@ -129,7 +142,10 @@ def planes_of(picture: Any) -> Planes:
         name = "gray" if depth == 8 else f"gray{depth}le"
     else:
         sub = {(1, 1): "444", (2, 1): "422", (2, 2): "420", (4, 1): "411", (1, 2): "440"}
-        ratio = (-(-picture.width // form.chroma_width(picture.width)), -(-picture.height // form.chroma_height(picture.height)))
+        ratio = (
+            -(-picture.width // form.chroma_width(picture.width)),
+            -(-picture.height // form.chroma_height(picture.height)),
+        )
         name = f"yuv{sub[ratio]}p" + ("" if depth == 8 else f"{depth}le")
     if form.name not in (name, name.replace("yuv", "yuvj")):
         picture = picture.reformat(format=name)  # another packing of the same samples
@@ -150,7 +166,9 @@ def _signal(picture: Any) -> Signal:
     bits = max(c.bits for c in picture.format.components)
     if picture.format.is_rgb:
         known = picture.color_range == 1
-        return Signal("rgb", "legal" if known else "full", bits, "file", "file" if picture.color_range else "assumed")
+        return Signal(
+            "rgb", "legal" if known else "full", bits, "file", "file" if picture.color_range else "assumed"
+        )
     matrix_from: Origin = "file"
     matrix = _MATRICES.get(int(picture.colorspace))
     if matrix in (None, "rgb"):

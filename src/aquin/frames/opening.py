@@ -34,14 +34,18 @@ def open_source(
         raise AquinError("this is a folder", path, "Name a file in it")
     suffix = path.suffix.lower()
     if suffix not in SUFFIXES:
-        raise AquinError("this kind of file is not supported", path, f"Use one of {' '.join(sorted(SUFFIXES))}")
+        raise AquinError(
+            "this kind of file is not supported", path, f"Use one of {' '.join(sorted(SUFFIXES))}"
+        )
     try:
         if path.stat().st_size == 0:
             raise AquinError("the file is empty", path, "Copy it again from its card")
         with path.open("rb") as stream:
             stream.read(1)
     except OSError as error:
-        raise AquinError(f"the file can't be read ({error.strerror})", path, "Check its permissions") from error
+        raise AquinError(
+            f"the file can't be read ({error.strerror})", path, "Check its permissions"
+        ) from error
     if suffix in MOVIES:
         from aquin.frames.movies import open_movie
 

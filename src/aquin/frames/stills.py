@@ -27,11 +27,15 @@ class StillSource(Source):
         self.check(number)
         path = self.files.get(number)
         if path is None:
-            raise AquinError(f"frame {number} of the sequence is missing", self.path, "Copy it again from its card")
+            raise AquinError(
+                f"frame {number} of the sequence is missing", self.path, "Copy it again from its card"
+            )
         rgb, notes = _read_rgb(path)
         if rgb.shape[:2] != (self.height, self.width):
             raise AquinError(
-                f"frame {number} is {rgb.shape[1]} x {rgb.shape[0]}, the others {self.width} x {self.height}", path, _DAMAGED
+                f"frame {number} is {rgb.shape[1]} x {rgb.shape[0]}, the others {self.width} x {self.height}",
+                path,
+                _DAMAGED,
             )
         rgb, warnings = tame(rgb, path)
         if self.signal.range == "legal":
@@ -47,7 +51,9 @@ def legal_to_full(rgb: Float32, bits: int) -> Float32:
     return np.asarray((rgb * top - 16 * step) / (219 * step), np.float32)
 
 
-def open_stills(files: Mapping[int, Path], path: Path, matrix: Matrix | None, range: Range | None) -> StillSource:
+def open_stills(
+    files: Mapping[int, Path], path: Path, matrix: Matrix | None, range: Range | None
+) -> StillSource:
     """A source over numbered files. Raises AquinError."""
     if matrix not in (None, "rgb"):
         raise AquinError("a still holds RGB, so no YCbCr matrix applies", path, "Leave the matrix out")
@@ -75,7 +81,9 @@ def open_stills(files: Mapping[int, Path], path: Path, matrix: Matrix | None, ra
     finally:
         image.close()
     floating = str(spec.format) in ("half", "float", "double")
-    signal = Signal("rgb", "full", bits, "file", "file" if floating else "assumed", floating).overridden(None, range)
+    signal = Signal("rgb", "full", bits, "file", "file" if floating else "assumed", floating).overridden(
+        None, range
+    )
     kind = "sequence" if len(files) > 1 else "still"
     return StillSource(
         path, width, height, signal, first, max(files), rate, start, kind, metadata, files=dict(files)

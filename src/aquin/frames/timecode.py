@@ -13,7 +13,9 @@ def frames_of(timecode: str, rate: Fraction) -> int:
         return int(opentime.from_timecode(timecode, float(rate)).value)
     except (ValueError, TypeError) as error:
         raise AquinError(
-            f"'{timecode}' is not a timecode at {float(rate):g} frames a second", None, "Write it as 01:02:03:04"
+            f"'{timecode}' is not a timecode at {float(rate):g} frames a second",
+            None,
+            "Write it as 01:02:03:04",
         ) from error
 
 

@@ -10,7 +10,11 @@ from aquin.arrays import Float32
 from aquin.frames.model import Matrix, Range
 
 # Luma weights of red and blue: BT.601-7, BT.709-6 and BT.2020-2 (non-constant luminance).
-WEIGHTS: dict[str, tuple[float, float]] = {"bt601": (0.299, 0.114), "bt709": (0.2126, 0.0722), "bt2020": (0.2627, 0.0593)}
+WEIGHTS: dict[str, tuple[float, float]] = {
+    "bt601": (0.299, 0.114),
+    "bt709": (0.2126, 0.0722),
+    "bt2020": (0.2627, 0.0593),
+}
 
 
 @dataclass(frozen=True)

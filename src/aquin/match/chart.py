@@ -35,7 +35,9 @@ class ChartMatch:
 def pair(hero: Reading, shot: Reading) -> tuple[Evidence, tuple[str, ...]]:
     """The patches that both readings can be trusted on. Raises AquinError when the layouts differ."""
     if hero.layout.name != shot.layout.name:
-        raise AquinError("hero and shot were read with different chart layouts", None, "Use the same chart for both")
+        raise AquinError(
+            "hero and shot were read with different chart layouts", None, "Use the same chart for both"
+        )
     keep = hero.usable & shot.usable
     warnings = [f"hero: {w}" for w in hero.warnings] + [f"shot: {w}" for w in shot.warnings]
     return Evidence(hero.linear[keep], shot.linear[keep], hero.layout.neutral[keep]), tuple(warnings)
@@ -57,11 +59,19 @@ def scene_colours(linear: Floats, many: int = 400) -> Float64:
     kept = np.asarray(linear[: h // size * size, : w // size * size], np.float64)
     blocks = kept.reshape(h // size, size, w // size, size, 3).mean(axis=(1, 3)).reshape(-1, 3)
     blocks = blocks[(blocks > 2e-4).all(axis=1) & (blocks.max(axis=1) > 0.004)]
-    return blocks[np.linspace(0, len(blocks) - 1, min(many, len(blocks))).astype(int)] if len(blocks) else blocks
+    return np.asarray(
+        blocks[np.linspace(0, len(blocks) - 1, min(many, len(blocks))).astype(int)]
+        if len(blocks)
+        else blocks,
+        np.float64,
+    )
 
 
 def match_charts(
-    hero: Reading, shot: Reading, scene: Float64 | None = None, progress: Callable[[float], None] | None = None
+    hero: Reading,
+    shot: Reading,
+    scene: Float64 | None = None,
+    progress: Callable[[float], None] | None = None,
 ) -> ChartMatch:
     """Solve the shot's reading towards the hero's, with every model. Raises AquinError when too few patches are usable.
 
@@ -73,7 +83,9 @@ def match_charts(
     sureness = float(np.clip(min(hero.score, shot.score), 0, 1) * share)
     left = next(s for s in solutions if s.model == "cdl")
     if left.mean > 4:
-        warnings += (f"the match stays {left.mean:.1f} dE00 off on the chart: the light on the two charts may differ",)
+        warnings += (
+            f"the match stays {left.mean:.1f} dE00 off on the chart: the light on the two charts may differ",
+        )
     if left.loo > 1.6 * left.mean + 0.5:
         warnings += ("single patches decide much of this match (leave-one-out is far above the residual)",)
     return ChartMatch(evidence, solutions, warnings, sureness)

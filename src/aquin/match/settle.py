@@ -37,17 +37,19 @@ def settle(evidence: Evidence, grade: Grade, axis: str) -> Grade:
 def _moved(grade: Grade, axis: str, off: float) -> Grade:
     balance, trim = grade.balance, grade.trim
     if axis == "exposure":
-        slope = float(np.clip(np.mean(trim.slope) * np.mean(trim.power), 0.3, 3))
-        return replace(grade, balance=replace(balance, stops=balance.stops - off / slope))
+        gain = float(np.clip(np.mean(trim.slope) * np.mean(trim.power), 0.3, 3))
+        return replace(grade, balance=replace(balance, stops=balance.stops - off / gain))
     if axis == "contrast":
         factor = float(np.clip(1 / (1 + off), 0.5, 2))
         pivot = acescct.GREY
         s = trim.slope
         o = trim.offset
         slope = (s[0] * factor, s[1] * factor, s[2] * factor)
-        offset = tuple(value * factor + pivot * (1 - factor) for value in o)
-        return replace(grade, trim=replace(trim, slope=slope, offset=(offset[0], offset[1], offset[2])))
-    return replace(grade, trim=replace(trim, saturation=float(np.clip(trim.saturation / (1 + off), 0.0, 4.0))))
+        turned = [value * factor + pivot * (1 - factor) for value in o]
+        return replace(grade, trim=replace(trim, slope=slope, offset=(turned[0], turned[1], turned[2])))
+    return replace(
+        grade, trim=replace(trim, saturation=float(np.clip(trim.saturation / (1 + off), 0.0, 4.0)))
+    )
 
 
 def _white_moved(evidence: Evidence, grade: Grade, axis: str, hero: float) -> Grade:
@@ -55,7 +57,9 @@ def _white_moved(evidence: Evidence, grade: Grade, axis: str, hero: float) -> Gr
     graded = values(evidence.graded(grade))
     mired, duv = graded["warmth"][1], graded["tint"][1] * 1e-3
     here = XYZ_TO_AP1 @ xyz_of(xy_at(mired, duv))
-    there = XYZ_TO_AP1 @ xyz_of(xy_at(hero if axis == "warmth" else mired, hero * 1e-3 if axis == "tint" else duv))
+    there = XYZ_TO_AP1 @ xyz_of(
+        xy_at(hero if axis == "warmth" else mired, hero * 1e-3 if axis == "tint" else duv)
+    )
     ratio = np.clip(there / np.maximum(here, 1e-6), 0.2, 5)
     balance = Balance.from_factors(grade.balance.factors * ratio)
     return replace(grade, balance=replace(balance, stops=grade.balance.stops))

@@ -26,7 +26,9 @@ class Solution:
     loo: float
 
 
-def solve(evidence: Evidence, model: str, leave_one_out: bool = True, scene: Float64 | None = None) -> Solution:
+def solve(
+    evidence: Evidence, model: str, leave_one_out: bool = True, scene: Float64 | None = None
+) -> Solution:
     """Solve one model. Raises AquinError when the evidence can't carry it.
 
     `scene`: (m, 3) scene-linear AP1 colours of the shot. A CDL can't be right for every colour; with `scene` it is fitted
@@ -36,7 +38,8 @@ def solve(evidence: Evidence, model: str, leave_one_out: bool = True, scene: Flo
         raise AquinError(f"there is no model '{model}'", None, f"There are: {', '.join(MODELS)}")
     if len(evidence.hero) < 6 or evidence.neutral.sum() < 2:
         raise AquinError(
-            f"only {len(evidence.hero)} pairs ({int(evidence.neutral.sum())} neutral) can be used, too few to solve", None,
+            f"only {len(evidence.hero)} pairs ({int(evidence.neutral.sum())} neutral) can be used, too few to solve",
+            None,
             "Use a frame where the chart is not clipped and free of glare",
         )
 
@@ -56,7 +59,14 @@ def solve(evidence: Evidence, model: str, leave_one_out: bool = True, scene: Flo
     left = residual(evidence, both[0])
     loo = float("nan")
     if leave_one_out:
-        loo = float(np.mean([residual(_only(evidence, k), fit(_without(evidence, k), both)[0])[0] for k in range(len(left))]))
+        loo = float(
+            np.mean(
+                [
+                    residual(_only(evidence, k), fit(_without(evidence, k), both)[0])[0]
+                    for k in range(len(left))
+                ]
+            )
+        )
     return Solution(model, both[0], float(left.mean()), float(np.percentile(left, 95)), loo)
 
 
@@ -109,7 +119,9 @@ _SCENE_SAY = 3.0
 """How much the scene's colours weigh against the pairs themselves."""
 
 
-def _cdl(evidence: Evidence, start: Grade | None, scene: Float64 | None = None, wanted: Float64 | None = None) -> Grade:
+def _cdl(
+    evidence: Evidence, start: Grade | None, scene: Float64 | None = None, wanted: Float64 | None = None
+) -> Grade:
     """Grey gains, then the CDL trim of least CIEDE2000 on the pairs, and on the scene's colours where `wanted` is known."""
     balance = _gains(evidence).balance
     first = _STILL
@@ -124,7 +136,10 @@ def _cdl(evidence: Evidence, start: Grade | None, scene: Float64 | None = None, 
     def left(vector: Float64) -> Float64:
         return delta_terms(hero, lab_of_ap1(Grade(balance, trim_of(vector)).linear(shot)))
 
-    low, high = np.array([0.3] * 3 + [-0.3] * 3 + [0.3] * 3 + [0.2]), np.array([3.0] * 3 + [0.3] * 3 + [3.0] * 3 + [3.0])
+    low, high = (
+        np.array([0.3] * 3 + [-0.3] * 3 + [0.3] * 3 + [0.2]),
+        np.array([3.0] * 3 + [0.3] * 3 + [3.0] * 3 + [3.0]),
+    )
     return Grade(balance, trim_of(_least(left, first, _STILL, _SPREAD, low, high, say)))
 
 
@@ -145,7 +160,12 @@ def _matrix(evidence: Evidence, start: Grade | None) -> Grade:
 
 
 def _least(
-    left: Callable[[Float64], Float64], first: Float64, still: Float64, spread: Float64, low: Float64, high: Float64,
+    left: Callable[[Float64], Float64],
+    first: Float64,
+    still: Float64,
+    spread: Float64,
+    low: Float64,
+    high: Float64,
     say: Float64 | None = None,
 ) -> Float64:
     """Robust least squares of (n, 3) colour terms (soft L1 from 1 dE00 on), weighted by `say`, with a pull to `still`.
@@ -159,7 +179,9 @@ def _least(
     def cost(v: Float64) -> tuple[float, Float64]:
         terms = left(v)
         length2 = (terms**2).sum(1)
-        return float((weigh * 2 * (np.sqrt(1 + length2) - 1)).sum() + (((v - still) / spread) ** 2).sum()), terms
+        return float(
+            (weigh * 2 * (np.sqrt(1 + length2) - 1)).sum() + (((v - still) / spread) ** 2).sum()
+        ), terms
 
     best, terms = cost(vector)
     damping = 1e-3
@@ -167,11 +189,16 @@ def _least(
         weight = weigh * (1 + (terms**2).sum(1)) ** -0.5
         root = np.sqrt(weight)[:, None]
         step = 1e-5
-        slopes = np.stack([((left(vector + step * np.eye(size)[k]) - terms) / step * root).ravel() for k in range(size)], axis=1)
+        slopes = np.stack(
+            [((left(vector + step * np.eye(size)[k]) - terms) / step * root).ravel() for k in range(size)],
+            axis=1,
+        )
         normal = slopes.T @ slopes + np.diag(1 / spread**2)
         pull = slopes.T @ (terms * root).ravel() + (vector - still) / spread**2
         for _ in range(8):
-            candidate = np.clip(vector - np.linalg.solve(normal + damping * np.diag(np.diag(normal)), pull), low, high)
+            candidate = np.clip(
+                vector - np.linalg.solve(normal + damping * np.diag(np.diag(normal)), pull), low, high
+            )
             value, new_terms = cost(candidate)
             if value < best:
                 break

@@ -18,7 +18,12 @@ class Clip:
 
     @classmethod
     def open(
-        cls, path: str | Path, encoding: str, config: ColourConfig, matrix: Matrix | None = None, range: Range | None = None
+        cls,
+        path: str | Path,
+        encoding: str,
+        config: ColourConfig,
+        matrix: Matrix | None = None,
+        range: Range | None = None,
     ) -> "Clip":
         """Raises AquinError for an unreadable file or an unknown encoding."""
         name = config.resolve(encoding)

@@ -71,8 +71,13 @@ def measure(evidence: Evidence, grade: Grade) -> list[Row]:
     before = values(evidence)
     after = values(evidence.graded(grade))
     return [
-        Row(axis, before[axis.name][0], before[axis.name][1], before[axis.name][1] - before[axis.name][0],
-            after[axis.name][1] - after[axis.name][0])
+        Row(
+            axis,
+            before[axis.name][0],
+            before[axis.name][1],
+            before[axis.name][1] - before[axis.name][0],
+            after[axis.name][1] - after[axis.name][0],
+        )
         for axis in AXES
     ]
 
@@ -101,7 +106,10 @@ def values(evidence: Evidence) -> dict[str, tuple[float, float]]:
     out["tint"] = (whites[0][1], whites[1][1])
     colourful = ~evidence.neutral if (~evidence.neutral).sum() >= 3 else np.ones(len(hero), bool)
     chroma = []
-    for colours, (_, _, neutral), gain in ((hero, whites[0], 1.0), (shot, whites[1], 2.0 ** -float(np.median(stops)))):
+    for colours, (_, _, neutral), gain in (
+        (hero, whites[0], 1.0),
+        (shot, whites[1], 2.0 ** -float(np.median(stops))),
+    ):
         lab = lab_of_ap1(np.maximum(colours[colourful] * gain / (neutral / (AP1_LUMA @ neutral)), 0))
         chroma.append(float(np.hypot(lab[:, 1], lab[:, 2]).mean()))
     out["saturation"] = (1.0, chroma[1] / max(chroma[0], 1e-6))

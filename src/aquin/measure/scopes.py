@@ -44,7 +44,9 @@ def waveform(signal: Floats, columns: int = 120) -> Waveform:
 def chroma(signal: Floats) -> Float32:
     """(..., 3) display signal to (..., 2) BT.709 Cb and Cr, each from -0.5 to 0.5."""
     luma = signal @ LUMA
-    return np.stack([(signal[..., 2] - luma) / np.float32(1.8556), (signal[..., 0] - luma) / np.float32(1.5748)], axis=-1)
+    return np.stack(
+        [(signal[..., 2] - luma) / np.float32(1.8556), (signal[..., 0] - luma) / np.float32(1.5748)], axis=-1
+    )
 
 
 def chroma_density(signal: Floats, size: int = 128, reach: float = 0.5) -> Float32:

@@ -46,8 +46,10 @@ class Camera:
         for lobes in (self.red, self.green, self.blue):
             centre, sigma, height = np.array(lobes).T
             columns.append((height * np.exp(-0.5 * ((nm - centre) / sigma) ** 2)).sum(axis=1))
-        passed = 1 / (1 + np.exp(-(nm - 416) / 4)) / (1 + np.exp((nm - 684) / 8))  # the filter that cuts UV and infrared
-        return np.stack(columns, axis=1) * passed
+        passed = (
+            1 / (1 + np.exp(-(nm - 416) / 4)) / (1 + np.exp((nm - 684) / 8))
+        )  # the filter that cuts UV and infrared
+        return np.asarray(np.stack(columns, axis=1) * passed, np.float64)
 
 
 @dataclass(frozen=True)
@@ -95,7 +97,9 @@ def _taste(saturation: float, degrees: float) -> Float64:
     cross = np.array([[0, -axis[2], axis[1]], [axis[2], 0, -axis[0]], [-axis[1], axis[0], 0]])
     angle = np.radians(degrees)
     along = np.outer(axis, axis)
-    return np.asarray(along + saturation * (np.cos(angle) * (np.eye(3) - along) + np.sin(angle) * cross), np.float64)
+    return np.asarray(
+        along + saturation * (np.cos(angle) * (np.eye(3) - along) + np.sin(angle) * cross), np.float64
+    )
 
 
 def expose(camera: Camera, raw: Float32, setting: Setting, random: np.random.Generator | None) -> Float32:
@@ -123,7 +127,9 @@ def signal(camera: Camera, linear: Float32) -> Float32:
 _D65 = (0.3127, 0.3290)
 
 
-def _encodings(name: str, primaries: tuple[tuple[float, float], ...], curve: LogCurve) -> tuple[CameraEncoding, ...]:
+def _encodings(
+    name: str, primaries: tuple[tuple[float, float], ...], curve: LogCurve
+) -> tuple[CameraEncoding, ...]:
     red, green, blue = primaries
     note = f"Invented demo camera {name}"
     return (
@@ -133,11 +139,13 @@ def _encodings(name: str, primaries: tuple[tuple[float, float], ...], curve: Log
 
 
 _heron = _encodings(
-    "Heron", ((0.726, 0.288), (0.190, 0.905), (0.118, -0.040)),
+    "Heron",
+    ((0.726, 0.288), (0.190, 0.905), (0.118, -0.040)),
     LogCurve(a=0.2461, b=6.1, c=0.0718, d=0.3838, break_linear=0.0082),
 )
 _skua = _encodings(
-    "Skua", ((0.708, 0.301), (0.152, 0.842), (0.131, 0.012)),
+    "Skua",
+    ((0.708, 0.301), (0.152, 0.842), (0.131, 0.012)),
     LogCurve(a=0.2247, b=9.4, c=0.1022, d=0.3402, break_linear=0.0051),
 )
 
@@ -146,7 +154,9 @@ HERON = Camera(
     red=((598, 36, 1.0), (535, 22, 0.10), (440, 16, 0.035)),
     green=((538, 38, 1.0), (600, 26, 0.08)),
     blue=((456, 27, 0.92), (530, 26, 0.10)),
-    encoding=_heron[0], linear_encoding=_heron[1], softness=0.7,
+    encoding=_heron[0],
+    linear_encoding=_heron[1],
+    softness=0.7,
 )
 """The main camera."""
 
@@ -155,8 +165,14 @@ SKUA = Camera(
     red=((604, 33, 0.9), (545, 25, 0.14), (444, 18, 0.045)),
     green=((534, 35, 1.0), (592, 24, 0.11), (462, 16, 0.02)),
     blue=((453, 25, 1.0), (520, 26, 0.12)),
-    encoding=_skua[0], linear_encoding=_skua[1],
-    full_well_stops=5.3, electrons_at_grey=1100.0, read_noise=6.0, softness=0.5, sharpening=0.35, taste=(1.12, 3.0),
+    encoding=_skua[0],
+    linear_encoding=_skua[1],
+    full_well_stops=5.3,
+    electrons_at_grey=1100.0,
+    read_noise=6.0,
+    softness=0.5,
+    sharpening=0.35,
+    taste=(1.12, 3.0),
 )
 """The smaller camera."""
 

@@ -29,7 +29,9 @@ class View:
     def project(self, x: float, y: float, z: float) -> Point:
         f = self.focal * self.width
         depth = z - self.eye[2]
-        return self.width / 2 + f * (x - self.eye[0]) / depth, self.horizon * self.height - f * (y - self.eye[1]) / depth
+        return self.width / 2 + f * (x - self.eye[0]) / depth, self.horizon * self.height - f * (
+            y - self.eye[1]
+        ) / depth
 
     def scale(self, z: float) -> float:
         """Pixels per metre at a depth."""
@@ -50,7 +52,9 @@ class Canvas:
         self.material = np.zeros(size, np.int16)
         self.shade = np.ones(size, np.float32)
 
-    def fill(self, points: Sequence[Point], material: int, shade: float | Float32 | Callable[..., Float32] = 1.0) -> None:
+    def fill(
+        self, points: Sequence[Point], material: int, shade: float | Float32 | Callable[..., Float32] = 1.0
+    ) -> None:
         """A polygon in picture coordinates; `shade` is a number or a function of the pixel's (u, v)."""
         corners = np.asarray(points, np.float64) * self.over
         low = np.floor(corners.min(0)).astype(int).clip(0)
@@ -63,8 +67,15 @@ class Canvas:
         cv2.fillPoly(mask, [fixed], 1, cv2.LINE_8, 4)
         self._put(mask.astype(bool), low, material, shade)
 
-    def ball(self, centre: Point, radii: Point, material: int, tilt: float = 0.0, gain: float = 1.0,
-             part: Callable[[Float64, Float64], np.ndarray] | None = None) -> None:
+    def ball(
+        self,
+        centre: Point,
+        radii: Point,
+        material: int,
+        tilt: float = 0.0,
+        gain: float = 1.0,
+        part: Callable[[Float64, Float64], np.ndarray] | None = None,
+    ) -> None:
         """A lit ellipsoid; `part(x, y)` keeps some of it, with x and y from -1 to 1 across it (y down)."""
         reach = max(radii) * self.over + 2
         mid = np.asarray(centre) * self.over
@@ -82,7 +93,9 @@ class Canvas:
             mask &= part(x, y)
         depth = np.sqrt(np.maximum(1 - square, 0))
         light = np.maximum(x * KEY[0] - y * KEY[1] - depth * KEY[2], 0)
-        self._put(mask, low, material, ((AMBIENT * (0.75 - 0.25 * y) + light) * gain).astype(np.float32), local=True)
+        self._put(
+            mask, low, material, ((AMBIENT * (0.75 - 0.25 * y) + light) * gain).astype(np.float32), local=True
+        )
 
     def limb(self, start: Point, end: Point, r0: float, r1: float, material: int, gain: float = 1.0) -> None:
         """A lit tube from `start` to `end` with radii in pixels, round at both ends."""
@@ -114,13 +127,21 @@ class Canvas:
         """Vary the shading of some materials by smooth noise."""
         random = np.random.default_rng(seed)
         h, w = self.shade.shape
-        small = random.standard_normal((max(int(h / cell / self.over), 2), max(int(w / cell / self.over), 2)), np.float32)
+        small = random.standard_normal(
+            (max(int(h / cell / self.over), 2), max(int(w / cell / self.over), 2)), np.float32
+        )
         noise = cv2.resize(small, (w, h), interpolation=cv2.INTER_CUBIC)
         here = np.isin(self.material, materials)
         self.shade[here] *= np.clip(1 + np.float32(amount) * noise[here], 0.2, 2)
 
-    def _put(self, mask: np.ndarray, low: np.ndarray, material: int,
-             shade: float | Float32 | Callable[..., Float32], local: bool = False) -> None:
+    def _put(
+        self,
+        mask: np.ndarray,
+        low: np.ndarray,
+        material: int,
+        shade: float | Float32 | Callable[..., Float32],
+        local: bool = False,
+    ) -> None:
         h, w = mask.shape
         where = (slice(low[1], low[1] + h), slice(low[0], low[0] + w))
         self.material[where][mask] = material
@@ -132,4 +153,6 @@ class Canvas:
     def colours(self, table: Float32) -> Float32:
         """(h, w, 3) levels: `table[material]` times the shading, averaged down to the picture's size."""
         full = table[self.material] * self.shade[..., None]
-        return cv2.resize(full, (self.view.width, self.view.height), interpolation=cv2.INTER_AREA)
+        return np.asarray(
+            cv2.resize(full, (self.view.width, self.view.height), interpolation=cv2.INTER_AREA), np.float32
+        )

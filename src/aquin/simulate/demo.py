@@ -56,8 +56,12 @@ def build_demo(folder: Path, progress: Callable[[float, str], None] | None = Non
         truth.mkdir()
         (truth / MARK).write_text("{}")
     except OSError as error:
-        raise AquinError(f"the demo can't be built ({error.strerror})", folder, "Choose another folder with --dir") from error
-    config = ColourConfig.load().with_encodings(*(e for c in CAMERAS.values() for e in (c.encoding, c.linear_encoding)))
+        raise AquinError(
+            f"the demo can't be built ({error.strerror})", folder, "Choose another folder with --dir"
+        ) from error
+    config = ColourConfig.load().with_encodings(
+        *(e for c in CAMERAS.values() for e in (c.encoding, c.linear_encoding))
+    )
     write_safely(folder / "config.ocio", lambda p: _put(p, config.text()), force=True)
     random = np.random.default_rng(2026)
     tell(0.02, "filming with Heron")
@@ -74,13 +78,16 @@ def build_demo(folder: Path, progress: Callable[[float, str], None] | None = Non
     tell(0.96, "keeping the truth")
     seen = film(skua_deck(0), HERON, LIGHT, HERON_SETTING, None)
     np.savez_compressed(
-        truth / "aftdeck.npz", hero_corners=heron_deck().chart_corners(), shot_corners=skua_deck(0).chart_corners(),
+        truth / "aftdeck.npz",
+        hero_corners=heron_deck().chart_corners(),
+        shot_corners=skua_deck(0).chart_corners(),
         hero_camera_at_shot=seen.astype(np.float32),
     )
     session.write_text(
         json.dumps(
             {
-                "version": 1, "config": "config.ocio",
+                "version": 1,
+                "config": "config.ocio",
                 "hero": {"file": "media/A004_C012_aftdeck.exr", "encoding": HERON.linear_encoding.name},
                 "shot": {"file": "media/B002_C007_aftdeck.mkv", "encoding": SKUA.encoding.name},
             },

@@ -18,7 +18,9 @@ from aquin.simulate.scene import Deck, reflectances
 RATE = Fraction(24)
 
 
-def film(deck: Deck, camera: Camera, light: str, setting: Setting, random: np.random.Generator | None) -> Float32:
+def film(
+    deck: Deck, camera: Camera, light: str, setting: Setting, random: np.random.Generator | None
+) -> Float32:
     """(h, w, 3) float32 linear RGB of the camera's own encoding; without `random` there is no noise."""
     table = raw_response(camera, reflectances(), spectra.light(light)).astype(np.float32)
     return expose(camera, deck.draw().colours(table), setting, random)
@@ -32,16 +34,33 @@ def write_exr(path: Path, linear: Float32, timecode: str, reel: str) -> None:
     spec.attribute("reelName", reel)
     spec.attribute("compression", "zip")
     out = oiio.ImageOutput.create(str(path))
-    if out is None or not out.open(str(path), spec) or not out.write_image(np.ascontiguousarray(linear)) or not out.close():
-        raise AquinError(f"the picture can't be written ({oiio.geterror()})", path, "Check the folder and its free space")
+    if (
+        out is None
+        or not out.open(str(path), spec)
+        or not out.write_image(np.ascontiguousarray(linear))
+        or not out.close()
+    ):
+        raise AquinError(
+            f"the picture can't be written ({oiio.geterror()})", path, "Check the folder and its free space"
+        )
 
 
 def write_movie(
-    path: Path, frames: Iterable[Float32], timecode: str, reel: str, codec: str = "ffv1", pixels: str = "yuv422p10le",
-    matrix: str = "bt709", progress: Callable[[int], None] | None = None,
+    path: Path,
+    frames: Iterable[Float32],
+    timecode: str,
+    reel: str,
+    codec: str = "ffv1",
+    pixels: str = "yuv422p10le",
+    matrix: str = "bt709",
+    progress: Callable[[int], None] | None = None,
 ) -> None:
     """A 10-bit legal-range movie from RGB signals (0 to 1), through the YCbCr `matrix`, flagged as what it is."""
-    quiet = {"x265-params": "log-level=none:crf=8", "preset": "fast"} if codec == "libx265" else {"level": "3", "g": "1"}
+    quiet = (
+        {"x265-params": "log-level=none:crf=8", "preset": "fast"}
+        if codec == "libx265"
+        else {"level": "3", "g": "1"}
+    )
     try:
         with av.open(str(path), "w") as container:
             stream = None
@@ -66,7 +85,9 @@ def write_movie(
                 for packet in stream.encode():
                     container.mux(packet)
     except (av.FFmpegError, OSError) as error:
-        raise AquinError(f"the movie can't be written ({error})", path, "Check the folder and its free space") from error
+        raise AquinError(
+            f"the movie can't be written ({error})", path, "Check the folder and its free space"
+        ) from error
 
 
 def _picture(rgb: Float32, pixels: str, matrix: str) -> "av.VideoFrame":

@@ -51,7 +51,9 @@ def light(name: str) -> Float64:
     elif name in colour.SDS_ILLUMINANTS:
         power = _aligned(colour.SDS_ILLUMINANTS[name])
     else:
-        raise AquinError(f"there is no light '{name}'", None, f"There are: {', '.join(light_names())}, or 5600K")
+        raise AquinError(
+            f"there is no light '{name}'", None, f"There are: {', '.join(light_names())}, or 5600K"
+        )
     return np.asarray(power / (power @ observer()[:, 1]), np.float64)
 
 

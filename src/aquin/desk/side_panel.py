@@ -1,0 +1,157 @@
+"""The Bench's right side: ledger, stack, alternatives and export."""
+
+from collections.abc import Sequence
+
+from PySide6.QtCore import QEvent, QObject, Qt, Signal
+from PySide6.QtGui import QKeyEvent
+from PySide6.QtWidgets import (
+    QHBoxLayout,
+    QLabel,
+    QListWidget,
+    QListWidgetItem,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
+
+from aquin.colour.grade import Grade
+from aquin.desk import theme
+from aquin.desk.columns import COLUMNS, Columns
+from aquin.desk.ledger import Ledger
+from aquin.desk.stack import Stack
+from aquin.match.solve import Solution
+
+_NAMES = {"gains": "grey gains", "cdl": "CDL", "matrix": "3×3, not for a CDL"}
+
+
+class SidePanel(QScrollArea):
+    """Widgets only. `hovered` and `taken` carry a model's name; `hovered` an empty one when the pointer leaves."""
+
+    settle_all = Signal()
+    hovered = Signal(str)
+    taken = Signal(str)
+    export = Signal()
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        panel = QWidget()
+        self._column = QVBoxLayout(panel)
+        self._column.setContentsMargins(4, 6, 4, 6)
+        self._column.setSpacing(4)
+        self.evidence = self._heading("Ledger")
+        self.ledger = Ledger()
+        self._column.addWidget(self.ledger)
+        self._settle_buttons()
+        self._heading("Stack").setText("drag, type or step a number")
+        self.stack = Stack()
+        self._column.addWidget(self.stack)
+        self._heading("Alternatives").setText("dE00 on the chart     leave-one-out")
+        self._alternatives()
+        self._export()
+        self._column.addStretch()
+        self.setWidget(panel)
+        self.setWidgetResizable(True)
+        self.setFrameShape(QScrollArea.Shape.NoFrame)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setMinimumWidth(330)
+        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+
+    def _heading(self, text: str) -> QLabel:
+        line = QHBoxLayout()
+        line.setContentsMargins(8, 2, 8, 0)
+        title, aside = QLabel(text), QLabel("")
+        title.setFont(theme.font(theme.LARGE, True))
+        aside.setStyleSheet("color: #9e9e9e;")
+        aside.setFont(theme.font(theme.SMALL))
+        line.addWidget(title)
+        line.addStretch()
+        line.addWidget(aside)
+        self._column.addLayout(line)
+        return aside
+
+    def _settle_buttons(self) -> None:
+        line = QHBoxLayout()
+        line.setContentsMargins(8, 2, 8, 4)
+        self.settle_button, self.settle_all_button = (
+            QPushButton("Settle row   S"),
+            QPushButton("Settle all   ⇧S"),
+        )
+        self.settle_button.setToolTip("Bring the selected axis to the hero and leave the rest")
+        self.settle_all_button.setToolTip(
+            "Take the solution of least leave-one-out residual that fits into a CDL"
+        )
+        self.settle_all_button.setProperty("main", True)
+        self.settle_button.clicked.connect(lambda: self.ledger.settle.emit(self.ledger.selected))
+        self.settle_all_button.clicked.connect(self.settle_all)
+        line.addWidget(self.settle_button, 1)
+        line.addWidget(self.settle_all_button, 1)
+        self._column.addLayout(line)
+
+    def _alternatives(self) -> None:
+        made = self.alternatives = QListWidget()
+        made.setItemDelegate(Columns(made))
+        made.setAccessibleName("Alternatives")
+        made.setToolTip(
+            "What each model leaves. The pointer or the arrow keys preview, a click or Enter takes it; Escape goes back"
+        )
+        made.setFixedHeight(80)
+        made.setMouseTracking(True)
+        made.itemEntered.connect(self._hover)
+        made.currentItemChanged.connect(lambda item, _: self._hover(item) if made.hasFocus() else None)
+        made.itemClicked.connect(self._take)
+        made.itemActivated.connect(self._take)
+        made.viewport().installEventFilter(self)
+        made.installEventFilter(self)
+        self._column.addWidget(made)
+
+    def _export(self) -> None:
+        self.export_button = QPushButton("Export the grade…")
+        self.export_button.setToolTip(
+            "Write the grade as .cdl, .cc, .ccc, .clf or .cube, and prove the file (Ctrl+E)"
+        )
+        self.export_button.clicked.connect(self.export)
+        line = QHBoxLayout()
+        line.setContentsMargins(8, 4, 8, 0)
+        line.addWidget(self.export_button)
+        self._column.addLayout(line)
+        self.export_note = QLabel("")
+        self.export_note.setWordWrap(True)
+        self.export_note.setFont(theme.font(theme.SMALL))
+        self.export_note.setStyleSheet("color: #bebebe; padding: 0 8px;")
+        self.export_note.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        self._column.addWidget(self.export_note)
+
+    def show_solutions(self, solutions: Sequence[Solution], current: Grade) -> None:
+        """The models with what they leave; a filled mark on the one that is in use."""
+        self.alternatives.clear()
+        for solution in solutions:
+            taken = solution.grade == current
+            name = _NAMES[solution.model]
+            item = QListWidgetItem(
+                f"{name}: {solution.mean:.2f} dE00, leave-one-out {solution.loo:.2f}{', taken' if taken else ''}"
+            )
+            item.setData(Qt.ItemDataRole.UserRole, solution.model)
+            item.setData(
+                COLUMNS, ("●" if taken else "○", name, f"{solution.mean:.2f}", f"{solution.loo:.2f}")
+            )
+            self.alternatives.addItem(item)
+        for button in (self.settle_button, self.settle_all_button):
+            button.setEnabled(bool(solutions))
+
+    def _hover(self, item: QListWidgetItem | None) -> None:
+        if item is not None:
+            self.hovered.emit(str(item.data(Qt.ItemDataRole.UserRole)))
+
+    def _take(self, item: QListWidgetItem) -> None:
+        self.taken.emit(str(item.data(Qt.ItemDataRole.UserRole)))
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        kind = event.type()
+        left = kind == QEvent.Type.Leave or (watched is self.alternatives and kind == QEvent.Type.FocusOut)
+        escape = (
+            isinstance(event, QKeyEvent) and kind == QEvent.Type.KeyPress and event.key() == Qt.Key.Key_Escape
+        )
+        if left or escape:
+            self.hovered.emit("")
+        return escape
