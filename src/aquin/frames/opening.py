@@ -23,7 +23,7 @@ def open_source(
     a numbered still is just itself. `matrix` and `range` override what the file says. Raises AquinError.
     """
     path = Path(path)
-    if _PATTERN.search(path.name):
+    if not path.exists() and _PATTERN.search(path.name):
         members = _members_of_pattern(path)
         if not members:
             raise AquinError("no file fits this pattern", path, "Check the folder and the number of digits")
