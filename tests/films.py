@@ -7,12 +7,24 @@ from pathlib import Path
 import av
 import numpy as np
 
-LOSSLESS = {"libx265": {"x265-params": "lossless=1:log-level=none"}, "libx264": {"qp": "0"}, "ffv1": {"level": "3"}}
+LOSSLESS = {
+    "libx265": {"x265-params": "lossless=1:log-level=none"},
+    "libx264": {"qp": "0"},
+    "ffv1": {"level": "3"},
+}
 
 
 def movie(
-    path: Path, planes: Callable[[int], Sequence[np.ndarray]], frames: int, codec: str = "ffv1", pixels: str = "yuv422p10le",
-    range: int | None = 1, matrix: int | None = 1, rate: Fraction = Fraction(24), timecode: str | None = None, gop: int = 12,
+    path: Path,
+    planes: Callable[[int], Sequence[np.ndarray]],
+    frames: int,
+    codec: str = "ffv1",
+    pixels: str = "yuv422p10le",
+    range: int | None = 1,
+    matrix: int | None = 1,
+    rate: Fraction = Fraction(24),
+    timecode: str | None = None,
+    gop: int = 12,
 ) -> Path:
     """Write `planes(n)` for each frame. `range` 1 is legal, 2 full; `matrix` after ITU-T H.273; None leaves them out."""
     with av.open(str(path), "w") as container:

@@ -3,11 +3,11 @@
 import cv2
 import numpy as np
 import pytest
-from photographs import Case, compose, error_in_patches, photographs
 
 from aquin.charts.find import ENOUGH, SURE, find_chart, judge, tones
 from aquin.charts.layout import Layout
 from aquin.colour.acescct import encode
+from photographs import Case, compose, error_in_patches, photographs
 
 CASES = {
     "upright": Case("coffee", 0.4, 2),
@@ -21,7 +21,9 @@ CASES = {
     "orange spill over one half": Case("astronaut", 0.3, -10, spill=2.0),
     "deep shade beside a blown window": Case("china", 0.22, 5, shade=4.5, window=True, at=(0.35, 0.5)),
     "flat log": Case("cat", 0.3, 25, encoding="log"),
-    "flat log in shade under tungsten": Case("flower", 0.2, -20, encoding="log", shade=3, window=True, light=(1.6, 0.85, 0.28), at=(0.4, 0.5)),
+    "flat log in shade under tungsten": Case(
+        "flower", 0.2, -20, encoding="log", shade=3, window=True, light=(1.6, 0.85, 0.28), at=(0.4, 0.5)
+    ),
     "scene-linear": Case("rocket", 0.25, 100, encoding="linear"),
     "three stops under": Case("coffee", 0.3, 40, stops=-3, noise=0.012),
     "over": Case("cat", 0.3, -5, stops=1.2),
@@ -55,8 +57,15 @@ def test_random_charts_are_found(chart24: Layout) -> None:
         angle = float(random.uniform(-180, 180))
         width = float(random.uniform(0.18, 0.5)) * (0.6 if abs(np.sin(np.radians(angle))) > 0.5 else 1)
         case = Case(
-            names[random.integers(len(names))], width, angle, tuple(random.uniform(-0.5, 0.5, 2)), (float(random.uniform(0.4, 0.6)), 0.5),
-            gap=float(random.uniform(0.1, 0.2)), border=float(random.uniform(0.15, 0.5)), blur=float(random.uniform(0.5, 1.6)), seed=seed,
+            names[random.integers(len(names))],
+            width,
+            angle,
+            tuple(random.uniform(-0.5, 0.5, 2)),
+            (float(random.uniform(0.4, 0.6)), 0.5),
+            gap=float(random.uniform(0.1, 0.2)),
+            border=float(random.uniform(0.15, 0.5)),
+            blur=float(random.uniform(0.5, 1.6)),
+            seed=seed,
         )
         frame, true = compose(case, chart24)
         found = find_chart(frame, chart24)
@@ -77,7 +86,13 @@ def test_a_wrong_orientation_or_place_is_judged_low(chart24: Layout) -> None:
 
 @pytest.mark.parametrize(
     "frame",
-    [np.zeros((40, 60, 3)), np.ones((300, 300, 3)), np.zeros((1, 1, 3)), np.full((200, 300, 3), -1.0), np.random.default_rng(1).random((240, 320, 3))],
+    [
+        np.zeros((40, 60, 3)),
+        np.ones((300, 300, 3)),
+        np.zeros((1, 1, 3)),
+        np.full((200, 300, 3), -1.0),
+        np.random.default_rng(1).random((240, 320, 3)),
+    ],
 )
 def test_frames_with_nothing_in_them_are_no_trouble(frame: np.ndarray, chart24: Layout) -> None:
     assert find_chart(frame.astype(np.float32), chart24) is None
@@ -86,6 +101,8 @@ def test_frames_with_nothing_in_them_are_no_trouble(frame: np.ndarray, chart24: 
 def test_other_grids_are_not_taken_for_the_chart(chart24: Layout) -> None:
     random = np.random.default_rng(5)
     board = np.kron(np.indices((8, 12)).sum(0) % 2, np.ones((50, 50)))[..., None] * np.ones(3)
-    colours = cv2.resize(random.random((4, 6, 3)).astype(np.float32), (600, 400), interpolation=cv2.INTER_NEAREST)
+    colours = cv2.resize(
+        random.random((4, 6, 3)).astype(np.float32), (600, 400), interpolation=cv2.INTER_NEAREST
+    )
     for frame in (board, colours):
         assert find_chart(frame.astype(np.float32), chart24) is None

@@ -5,7 +5,6 @@ from pathlib import Path
 import colour
 import numpy as np
 import pytest
-from photographs import RED_TO_709, Case, compose
 
 from aquin.charts.layout import Layout, layout
 from aquin.charts.read import clip_levels, read_chart, robust_mean
@@ -13,6 +12,7 @@ from aquin.colour.config import ColourConfig
 from aquin.colour.primaries import ACES_WHITE
 from aquin.errors import AquinError
 from aquin.measure.clip import Clip
+from photographs import RED_TO_709, Case, compose
 
 
 def plain(signal: np.ndarray) -> np.ndarray:
@@ -25,7 +25,9 @@ def test_reference_is_the_iso_17321_1_chart_under_the_aces_white(chart24: Layout
     spectra = next(s["ISO 17321-1"] for s in sets if "ISO 17321-1" in s)
     d60 = colour.SDS_ILLUMINANTS["D60"]
     white = colour.sd_to_XYZ(d60) / colour.sd_to_XYZ(d60)[1]
-    adapt = colour.adaptation.matrix_chromatic_adaptation_VonKries(white, colour.xy_to_XYZ(ACES_WHITE), transform="CAT16")
+    adapt = colour.adaptation.matrix_chromatic_adaptation_VonKries(
+        white, colour.xy_to_XYZ(ACES_WHITE), transform="CAT16"
+    )
     for patch, spectrum in zip(chart24.patches, spectra.values(), strict=True):
         xyz = colour.sd_to_XYZ(spectrum, illuminant=d60) / 100
         assert np.abs(adapt @ xyz - patch.xyz).max() < 6e-4, patch.name
@@ -100,7 +102,9 @@ def test_robust_mean_ignores_dust_and_keeps_the_mean(random: np.random.Generator
 
 def test_noise_is_given_in_10_bit_codes(chart24: Layout, random: np.random.Generator) -> None:
     frame = np.full((480, 720, 3), 0.5) + random.normal(0, 3 / 1023, (480, 720, 3))
-    reading = read_chart(frame.astype(np.float32), plain, chart24, np.array([[0, 0], [703, 0], [703, 463], [0, 463.0]]))
+    reading = read_chart(
+        frame.astype(np.float32), plain, chart24, np.array([[0, 0], [703, 0], [703, 463], [0, 463.0]])
+    )
     assert reading is not None
     assert reading.noise == pytest.approx(3.0, rel=0.2)
     assert any("do not look like the chart" in w for w in reading.warnings)
@@ -108,8 +112,12 @@ def test_noise_is_given_in_10_bit_codes(chart24: Layout, random: np.random.Gener
 
 @pytest.mark.parametrize(
     "corners",
-    [[[0, 0], [100, 100], [100, 0], [0, 100]], [[0, 0], [1, 0], [1, 1], [0, 1]], [[5000, 5000], [6000, 5000], [6000, 6000], [5000, 6000]],
-     [[0, 0], [float("nan"), 0], [100, 100], [0, 100]]],
+    [
+        [[0, 0], [100, 100], [100, 0], [0, 100]],
+        [[0, 0], [1, 0], [1, 1], [0, 1]],
+        [[5000, 5000], [6000, 5000], [6000, 6000], [5000, 6000]],
+        [[0, 0], [float("nan"), 0], [100, 100], [0, 100]],
+    ],
 )
 def test_impossible_corners_are_refused(corners: list, chart24: Layout) -> None:
     with pytest.raises(AquinError, match="corners"):
@@ -118,7 +126,10 @@ def test_impossible_corners_are_refused(corners: list, chart24: Layout) -> None:
 
 def test_demo_readings_agree_with_the_truth(demo: Path, truth: dict, chart24: Layout) -> None:
     config = ColourConfig.find(None, demo / "media" / "x")
-    for pattern, encoding, key in (("*.exr", "Linear Heron", "hero_corners"), ("*.mkv", "Skua Log", "shot_corners")):
+    for pattern, encoding, key in (
+        ("*.exr", "Linear Heron", "hero_corners"),
+        ("*.mkv", "Skua Log", "shot_corners"),
+    ):
         clip = Clip.open(next((demo / "media").glob(pattern)), encoding, config)
         frame, _ = clip.read()
         reading = read_chart(frame.rgb, clip.to_linear, chart24)

@@ -23,7 +23,9 @@ def through_ocio(cdl: Cdl, rgb: np.ndarray, clamp: bool) -> np.ndarray:
 
 
 @given(_SLOPE, _OFFSET, _POWER, st.floats(0, 2), st.booleans())
-def test_agrees_with_opencolorio(slope: tuple, offset: tuple, power: tuple, saturation: float, clamp: bool) -> None:
+def test_agrees_with_opencolorio(
+    slope: tuple, offset: tuple, power: tuple, saturation: float, clamp: bool
+) -> None:
     cdl = Cdl(slope, offset, power, saturation)
     rgb = np.random.default_rng(4).uniform(-0.1, 1.1, (300, 3)).astype(np.float32)
     theirs = through_ocio(cdl, rgb, clamp)
@@ -57,7 +59,8 @@ def test_default_does_nothing_and_keeps_the_float_type() -> None:
 
 
 @pytest.mark.parametrize(
-    "wrong", [{"slope": (-0.1, 1, 1)}, {"power": (0.0, 1, 1)}, {"saturation": -1.0}, {"offset": (float("nan"), 0, 0)}]
+    "wrong",
+    [{"slope": (-0.1, 1, 1)}, {"power": (0.0, 1, 1)}, {"saturation": -1.0}, {"offset": (float("nan"), 0, 0)}],
 )
 def test_what_the_standard_forbids_is_refused(wrong: dict) -> None:
     with pytest.raises(ValueError):

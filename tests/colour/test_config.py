@@ -92,9 +92,14 @@ def test_camera_encoding_survives_its_file(tmp_path: Path) -> None:
 
 @pytest.mark.parametrize(
     "text",
-    ["", "[]", '{"name": "x"}', '{"name": "a:b", "red": [0.7,0.3], "green": [0.2,0.8], "blue": [0.1,0.1], "white": [0.31,0.33]}',
-     '{"name": "a", "red": [0.7,0.3], "green": [0.7,0.3], "blue": [0.7,0.3], "white": [0.31,0.33]}',
-     '{"name": "a", "red": [0.7,0.3], "green": [0.2,0.8], "blue": [0.1,0.1], "white": [0.31,0.33], "curve": {"a": -1, "b": 1, "c": 1, "d": 0, "break_linear": 0}}'],
+    [
+        "",
+        "[]",
+        '{"name": "x"}',
+        '{"name": "a:b", "red": [0.7,0.3], "green": [0.2,0.8], "blue": [0.1,0.1], "white": [0.31,0.33]}',
+        '{"name": "a", "red": [0.7,0.3], "green": [0.7,0.3], "blue": [0.7,0.3], "white": [0.31,0.33]}',
+        '{"name": "a", "red": [0.7,0.3], "green": [0.2,0.8], "blue": [0.1,0.1], "white": [0.31,0.33], "curve": {"a": -1, "b": 1, "c": 1, "d": 0, "break_linear": 0}}',
+    ],
 )
 def test_wrong_camera_files_are_refused_by_name(text: str, tmp_path: Path) -> None:
     path = tmp_path / "wrong.json"
@@ -119,7 +124,9 @@ def test_wrong_configurations_are_refused_by_name(text: str, tmp_path: Path) -> 
 def test_baked_preview_error_is_known(builtin: ColourConfig, random: np.random.Generator) -> None:
     view = builtin.view(*builtin.default_view())
     baked = BakedView.bake(view, 33)
-    linear = (0.18 * 2 ** (random.uniform(-9, 5, (5000, 1)) + random.normal(0, 0.7, (5000, 3)).clip(-2, 2))).astype(np.float32)
+    linear = (
+        0.18 * 2 ** (random.uniform(-9, 5, (5000, 1)) + random.normal(0, 0.7, (5000, 3)).clip(-2, 2))
+    ).astype(np.float32)
     gap = np.abs(baked.process(acescct.encode(linear)) - view(linear)).max(axis=1) * 1023
     assert np.percentile(gap, 99.9) < 1.5 * baked.error_code10[0] + 1
     finer = BakedView.bake(view, 65)

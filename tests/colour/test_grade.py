@@ -41,7 +41,9 @@ def test_warmer_raises_red_and_lowers_blue() -> None:
 @settings(max_examples=40)
 @given(st.floats(-1.5, 1.5), st.floats(-30, 30), st.floats(0.8, 1.2), st.floats(0.8, 1.2))
 def test_folding_is_exact_on_the_log_part(stops: float, mired: float, slope: float, power: float) -> None:
-    grade = Grade(Balance.from_shift(stops, mired, 0.002), Cdl((slope, 1, 1), (0.01, 0, 0), (power, 1, 1), 1.1))
+    grade = Grade(
+        Balance.from_shift(stops, mired, 0.002), Cdl((slope, 1, 1), (0.01, 0, 0), (power, 1, 1), 1.1)
+    )
     linear = np.repeat(np.geomspace(0.03, 16, 100)[:, None], 3, axis=1)
     assert np.abs(grade.apply_linear(linear) - grade.folded().apply(acescct.encode(linear))).max() < 1e-12
 
@@ -60,7 +62,9 @@ def test_a_matrix_does_not_fold() -> None:
         turned.folded()
 
 
-@pytest.mark.parametrize("factors", [(0.0, 1.0, 1.0), (-1.0, 1.0, 1.0), (float("nan"), 1, 1), (float("inf"), 1, 1)])
+@pytest.mark.parametrize(
+    "factors", [(0.0, 1.0, 1.0), (-1.0, 1.0, 1.0), (float("nan"), 1, 1), (float("inf"), 1, 1)]
+)
 def test_impossible_factors_are_refused(factors: tuple) -> None:
     with pytest.raises(ValueError):
         Balance.from_factors(np.array(factors))

@@ -34,7 +34,10 @@ def test_grey_of_each_log_encoding_agrees_with_its_twin(builtin: ColourConfig) -
         if entry.kind != "log" or not entry.family.startswith(("Input", "ACES")) or "ADX" in entry.name:
             continue
         ours = builtin.from_linear(entry.name)(np.repeat(levels[:, None], 3, axis=1).astype(np.float32))[:, 1]
-        twin, far = min(((n, float(np.abs(v - ours).max())) for n, v in library.items() if v.shape == ours.shape), key=lambda t: t[1])
+        twin, far = min(
+            ((n, float(np.abs(v - ours).max())) for n, v in library.items() if v.shape == ours.shape),
+            key=lambda t: t[1],
+        )
         found = levels_of(builtin, entry.name)
         assert far < 1e-3, (entry.name, twin, far)
         assert found.grey.signal == pytest.approx(100 * library[twin][2], abs=0.1), entry.name

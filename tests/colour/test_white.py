@@ -86,8 +86,14 @@ def test_primaries_give_the_published_matrices() -> None:
     """SMPTE ST 2065-1 (AP0 to XYZ) and Academy S-2014-004 (AP0 to AP1), as their tables state them."""
     assert np.allclose(
         rgb_to_xyz_matrix(AP0, ACES_WHITE),
-        [[0.9525523959, 0.0, 0.0000936786], [0.3439664498, 0.7281660966, -0.0721325464], [0.0, 0.0, 1.0088251844]],
+        [
+            [0.9525523959, 0.0, 0.0000936786],
+            [0.3439664498, 0.7281660966, -0.0721325464],
+            [0.0, 0.0, 1.0088251844],
+        ],
         atol=2e-6,
     )
     assert np.allclose(AP0_TO_AP1[0], [1.4514393161, -0.2365107469, -0.2149285693], atol=2e-6)
-    assert np.allclose(rgb_to_xyz_matrix(AP1, ACES_WHITE)[1], [0.2722287168, 0.6740817658, 0.0536895174], atol=2e-6)
+    assert np.allclose(
+        rgb_to_xyz_matrix(AP1, ACES_WHITE)[1], [0.2722287168, 0.6740817658, 0.0536895174], atol=2e-6
+    )

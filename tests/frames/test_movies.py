@@ -6,11 +6,11 @@ from pathlib import Path
 import colour
 import numpy as np
 import pytest
-from films import movie
 
 from aquin.errors import AquinError
 from aquin.frames import open_source
 from aquin.frames.timecode import frames_of, timecode_of
+from films import movie
 
 RAMP = np.tile(np.arange(0, 1024, dtype=np.uint16), (16, 1))
 
@@ -22,10 +22,16 @@ def grey(codes: np.ndarray, middle: int, wide: int = 2, tall: int = 1) -> list[n
 
 @pytest.mark.parametrize(
     ("codec", "pixels", "name", "wide", "tall"),
-    [("ffv1", "yuv422p10le", "a.mkv", 2, 1), ("ffv1", "yuv444p10le", "a.mkv", 1, 1), ("libx265", "yuv420p10le", "a.mov", 2, 2),
-     ("libx264", "yuv422p10le", "a.mp4", 2, 1)],
+    [
+        ("ffv1", "yuv422p10le", "a.mkv", 2, 1),
+        ("ffv1", "yuv444p10le", "a.mkv", 1, 1),
+        ("libx265", "yuv420p10le", "a.mov", 2, 2),
+        ("libx264", "yuv422p10le", "a.mp4", 2, 1),
+    ],
 )
-def test_a_10_bit_ramp_comes_back_within_half_a_code(codec: str, pixels: str, name: str, wide: int, tall: int, tmp_path: Path) -> None:
+def test_a_10_bit_ramp_comes_back_within_half_a_code(
+    codec: str, pixels: str, name: str, wide: int, tall: int, tmp_path: Path
+) -> None:
     """BT.2100-2 table 9: legal 10-bit black is 64 and white 940."""
     ramp = RAMP.clip(4, 1019)
     source = open_source(movie(tmp_path / name, lambda n: grey(ramp, 512, wide, tall), 3, codec, pixels))
@@ -37,7 +43,9 @@ def test_a_10_bit_ramp_comes_back_within_half_a_code(codec: str, pixels: str, na
 
 def test_12_bit_rgb_comes_back_within_half_a_code(tmp_path: Path) -> None:
     ramp = np.tile(np.arange(0, 4096, 4, dtype=np.uint16), (8, 1))
-    source = open_source(movie(tmp_path / "a.mkv", lambda n: [ramp, ramp, ramp], 2, "ffv1", "gbrp12le", 2, None))
+    source = open_source(
+        movie(tmp_path / "a.mkv", lambda n: [ramp, ramp, ramp], 2, "ffv1", "gbrp12le", 2, None)
+    )
     assert (source.signal.matrix, source.signal.range, source.signal.bits) == ("rgb", "full", 12)
     assert np.abs(source.read(0).rgb * 4095 - ramp[..., None]).max() < 0.5
 
@@ -49,8 +57,13 @@ def test_8_bit_h264_is_read_as_legal(tmp_path: Path) -> None:
     assert np.abs(source.read(2).rgb * 219 + 16 - ramp[..., None]).max() < 0.5
 
 
-@pytest.mark.parametrize(("number", "name", "standard"), [(1, "bt709", "ITU-R BT.709"), (6, "bt601", "ITU-R BT.601"), (9, "bt2020", "ITU-R BT.2020")])
-def test_matrices_agree_with_the_reference_library(number: int, name: str, standard: str, tmp_path: Path) -> None:
+@pytest.mark.parametrize(
+    ("number", "name", "standard"),
+    [(1, "bt709", "ITU-R BT.709"), (6, "bt601", "ITU-R BT.601"), (9, "bt2020", "ITU-R BT.2020")],
+)
+def test_matrices_agree_with_the_reference_library(
+    number: int, name: str, standard: str, tmp_path: Path
+) -> None:
     """ITU-R BT.601-7, BT.709-6, BT.2020-2 through colour-science."""
     random = np.random.default_rng(3)
     rows = [random.integers(200, 800, (16, 1)).repeat(32, 1).astype(np.uint16) for _ in range(3)]
@@ -58,14 +71,26 @@ def test_matrices_agree_with_the_reference_library(number: int, name: str, stand
     assert source.signal.matrix == name
     assert source.signal.matrix_from == "file"
     codes = np.stack([r[:, 0] for r in rows], axis=1)
-    theirs = colour.YCbCr_to_RGB(codes, K=colour.WEIGHTS_YCBCR[standard], in_bits=10, in_legal=True, in_int=True, out_legal=False, clamp_int=False)
+    theirs = colour.YCbCr_to_RGB(
+        codes,
+        K=colour.WEIGHTS_YCBCR[standard],
+        in_bits=10,
+        in_legal=True,
+        in_int=True,
+        out_legal=False,
+        clamp_int=False,
+    )
     assert np.abs(source.read(0).rgb[:, 5] - theirs).max() < 2e-5
 
 
 def test_range_and_matrix_can_be_overridden_and_say_so(tmp_path: Path) -> None:
     path = movie(tmp_path / "a.mkv", lambda n: grey(RAMP.clip(4, 1019), 512), 1, range=None, matrix=None)
     told = open_source(path)
-    assert (told.signal.range, told.signal.range_from, told.signal.matrix_from) == ("legal", "assumed", "assumed")
+    assert (told.signal.range, told.signal.range_from, told.signal.matrix_from) == (
+        "legal",
+        "assumed",
+        "assumed",
+    )
     full = open_source(path, matrix="bt2020", range="full")
     assert (full.signal.range_from, full.signal.matrix_from, full.signal.matrix) == ("user", "user", "bt2020")
     assert full.read(0).rgb[0, 512, 0] == pytest.approx(512 / 1023, abs=1e-6)
@@ -81,7 +106,10 @@ def test_half_width_chroma_is_interpolated_from_its_left_sites(tmp_path: Path) -
     assert np.allclose(np.diff(red)[:6], np.diff(red)[0], rtol=1e-4)
 
 
-@pytest.mark.parametrize(("codec", "name", "pixels"), [("ffv1", "a.mkv", "yuv422p10le"), ("libx265", "a.mov", "yuv420p10le"), ("libx264", "a.mp4", "yuv420p")])
+@pytest.mark.parametrize(
+    ("codec", "name", "pixels"),
+    [("ffv1", "a.mkv", "yuv422p10le"), ("libx265", "a.mov", "yuv420p10le"), ("libx264", "a.mp4", "yuv420p")],
+)
 def test_seeking_is_exact_in_any_order(codec: str, name: str, pixels: str, tmp_path: Path) -> None:
     eight = pixels == "yuv420p"
     tall = 1 if "422" in pixels else 2
@@ -127,7 +155,11 @@ def test_a_file_without_timecode_says_so(tmp_path: Path) -> None:
 
 
 def test_damaged_movies_fail_with_one_clear_line(tmp_path: Path) -> None:
-    good = movie(tmp_path / "good.mkv", lambda n: grey(np.random.default_rng(n).integers(64, 940, (64, 64)).astype(np.uint16), 512), 30)
+    good = movie(
+        tmp_path / "good.mkv",
+        lambda n: grey(np.random.default_rng(n).integers(64, 940, (64, 64)).astype(np.uint16), 512),
+        30,
+    )
     data = good.read_bytes()
     short = tmp_path / "short.mkv"
     short.write_bytes(data[: len(data) // 2])

@@ -24,8 +24,14 @@ def put(path: Path, rgb: np.ndarray, kind: object, **attributes: object) -> Path
 
 @pytest.mark.parametrize(
     ("name", "kind", "levels", "bits"),
-    [("a.exr", oiio.FLOAT, 2**24, 32), ("a.exr", oiio.HALF, 2048, 16), ("a.tif", oiio.UINT16, 65535, 16),
-     ("a.png", oiio.UINT16, 65535, 16), ("a.png", oiio.UINT8, 255, 8), ("a.dpx", oiio.UINT16, 1023, 10)],
+    [
+        ("a.exr", oiio.FLOAT, 2**24, 32),
+        ("a.exr", oiio.HALF, 2048, 16),
+        ("a.tif", oiio.UINT16, 65535, 16),
+        ("a.png", oiio.UINT16, 65535, 16),
+        ("a.png", oiio.UINT8, 255, 8),
+        ("a.dpx", oiio.UINT16, 1023, 10),
+    ],
 )
 def test_each_format_keeps_its_depth(name: str, kind: object, levels: int, bits: int, tmp_path: Path) -> None:
     ramp = np.tile(np.linspace(0, 1, 1024, dtype=np.float32)[None, :, None], (3, 1, 3))
@@ -108,7 +114,14 @@ def test_files_that_are_wrong_are_refused_by_name(tmp_path: Path) -> None:
     (tmp_path / "text.dpx").write_text("not a picture")
     (tmp_path / "notes.txt").write_text("hello")
     (tmp_path / "folder.exr").mkdir()
-    for name, word in (("empty.exr", "empty"), ("short.exr", ""), ("text.dpx", ""), ("notes.txt", "not supported"), ("folder.exr", "folder"), ("missing.exr", "does not exist")):
+    for name, word in (
+        ("empty.exr", "empty"),
+        ("short.exr", ""),
+        ("text.dpx", ""),
+        ("notes.txt", "not supported"),
+        ("folder.exr", "folder"),
+        ("missing.exr", "does not exist"),
+    ):
         with pytest.raises(AquinError, match=name) as caught:
             open_source(tmp_path / name).read(0)
         assert word in str(caught.value)

@@ -38,7 +38,9 @@ def test_gains_are_found_exactly(chart24: Layout) -> None:
 
 
 def test_a_cdl_is_found_again(chart24: Layout) -> None:
-    change = Grade(Balance.from_shift(0.5, -20, 0.003), Cdl((1.05, 1.0, 0.96), (0.01, 0.0, -0.01), (1.0, 1.04, 1.0), 1.1))
+    change = Grade(
+        Balance.from_shift(0.5, -20, 0.003), Cdl((1.05, 1.0, 0.96), (0.01, 0.0, -0.01), (1.0, 1.04, 1.0), 1.1)
+    )
     found = solve(evidence(chart24, change), "cdl")
     assert found.mean < 0.15
     assert found.loo < 0.3
@@ -74,7 +76,9 @@ def test_too_few_patches_are_refused(chart24: Layout) -> None:
 
 @pytest.mark.parametrize("axis", [a.name for a in AXES])
 def test_settling_an_axis_brings_it_home_and_leaves_the_tones_before_it(axis: str, chart24: Layout) -> None:
-    change = Grade(Balance.from_shift(0.4, 18, 0.004), Cdl((1.06, 1.06, 1.06), (-0.025,) * 3, (1, 1, 1), 1.08))
+    change = Grade(
+        Balance.from_shift(0.4, 18, 0.004), Cdl((1.06, 1.06, 1.06), (-0.025,) * 3, (1, 1, 1), 1.08)
+    )
     pairs = evidence(chart24, change)
     before = {row.axis.name: row for row in measure(pairs, Grade())}
     grade = settle(pairs, Grade(), axis)
@@ -90,7 +94,9 @@ def test_settling_an_axis_brings_it_home_and_leaves_the_tones_before_it(axis: st
 
 
 def test_settling_in_order_settles_the_tones_and_the_cast(chart24: Layout) -> None:
-    pairs = evidence(chart24, Grade(Balance.from_shift(-0.6, -25, -0.005), Cdl((0.95,) * 3, (0.02,) * 3, (1, 1, 1), 0.9)))
+    pairs = evidence(
+        chart24, Grade(Balance.from_shift(-0.6, -25, -0.005), Cdl((0.95,) * 3, (0.02,) * 3, (1, 1, 1), 0.9))
+    )
     grade = Grade()
     for axis in ("exposure", "contrast", "warmth", "tint", "saturation"):
         grade = settle(pairs, grade, axis)
@@ -156,10 +162,14 @@ def test_on_the_scene_the_match_is_within_1_10_of_the_best_cdl_that_knows_the_tr
     hero, own = lab_of_ap1(scene.hero[few]), scene.shot[few]
     balance = found.solution("cdl").grade.balance
 
-    def left(vector: np.ndarray) -> np.ndarray:
-        return solving.delta_terms(hero, lab_of_ap1(Grade(balance, solving.trim_of(vector)).linear(own)))
+    def left(trims: np.ndarray) -> np.ndarray:
+        graded = [Grade(balance, solving.trim_of(trim)).linear(own) for trim in trims]
+        return np.stack([solving.delta_terms(hero, lab_of_ap1(g)) for g in graded])
 
-    low, high = np.array([0.3] * 3 + [-0.3] * 3 + [0.3] * 3 + [0.2]), np.array([3.0] * 3 + [0.3] * 3 + [3.0] * 4)
+    low, high = (
+        np.array([0.3] * 3 + [-0.3] * 3 + [0.3] * 3 + [0.2]),
+        np.array([3.0] * 3 + [0.3] * 3 + [3.0] * 4),
+    )
     best = solving._least(left, solving._STILL, solving._STILL, np.full(10, 100.0), low, high)
     ideal = residual(scene, Grade(balance, solving.trim_of(best))).mean()
     ours = residual(scene, exported).mean()
@@ -167,7 +177,9 @@ def test_on_the_scene_the_match_is_within_1_10_of_the_best_cdl_that_knows_the_tr
     assert ours < 0.6 * residual(scene, Grade()).mean()
 
 
-def test_the_scene_counts_in_a_cdl(found: ChartMatch, clips: tuple[Clip, Clip], truth: dict, demo: Path) -> None:
+def test_the_scene_counts_in_a_cdl(
+    found: ChartMatch, clips: tuple[Clip, Clip], truth: dict, demo: Path
+) -> None:
     """A CDL that is also fitted to the frame's colours is better on the scene than one of the patches alone."""
     config = ColourConfig.find(None, demo / "media" / "x")
     wanted = _blocks(config.to_linear("Linear Heron")(truth["hero_camera_at_shot"]))
@@ -177,7 +189,9 @@ def test_the_scene_counts_in_a_cdl(found: ChartMatch, clips: tuple[Clip, Clip], 
     assert residual(scene, both.grade).mean() < 1.02 * residual(scene, alone.grade).mean()
 
 
-def test_clipped_patches_stay_out_of_the_pairs(found: ChartMatch, clips: tuple[Clip, Clip], chart24: Layout) -> None:
+def test_clipped_patches_stay_out_of_the_pairs(
+    found: ChartMatch, clips: tuple[Clip, Clip], chart24: Layout
+) -> None:
     from dataclasses import replace
 
     hero, _ = _reading(clips[0], chart24)

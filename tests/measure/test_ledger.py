@@ -18,7 +18,14 @@ def pairs(chart: Layout, shot: np.ndarray) -> Evidence:
 
 def test_equal_charts_hang_at_zero(chart24: Layout) -> None:
     rows = measure(pairs(chart24, chart24.ap1), Grade())
-    assert [row.axis.name for row in rows] == ["exposure", "contrast", "warmth", "tint", "saturation", "colour"]
+    assert [row.axis.name for row in rows] == [
+        "exposure",
+        "contrast",
+        "warmth",
+        "tint",
+        "saturation",
+        "colour",
+    ]
     assert all(abs(row.difference) < 1e-9 and row.within for row in rows)
 
 
@@ -73,7 +80,12 @@ def test_colour_is_the_mean_of_the_reference_librarys_differences(chart24: Layou
 
 def test_tolerances_are_those_of_the_plan() -> None:
     assert {a.name: a.tolerance for a in AXES} == {
-        "exposure": 0.10, "contrast": 0.05, "warmth": 5.5, "tint": 2.0, "saturation": 0.05, "colour": 2.0,
+        "exposure": 0.10,
+        "contrast": 0.05,
+        "warmth": 5.5,
+        "tint": 2.0,
+        "saturation": 0.05,
+        "colour": 2.0,
     }
 
 
@@ -96,7 +108,9 @@ def test_chroma_follows_bt_709(random: np.random.Generator) -> None:
 def test_skin_lies_near_its_line(chart24: Layout) -> None:
     """Common practice: skin of any darkness lies close to one line of the vectorscope, near 123 degrees."""
     for patch in (0, 1):
-        display = np.clip(colour.XYZ_to_RGB(chart24.xyz[patch], "ITU-R BT.709", apply_cctf_encoding=False), 0, 1) ** (1 / 2.4)
+        display = np.clip(
+            colour.XYZ_to_RGB(chart24.xyz[patch], "ITU-R BT.709", apply_cctf_encoding=False), 0, 1
+        ) ** (1 / 2.4)
         cb, cr = chroma(display.astype(np.float32))
         assert np.degrees(np.arctan2(cr, cb)) == pytest.approx(SKIN_ANGLE, abs=8)
 

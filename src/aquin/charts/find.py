@@ -261,7 +261,7 @@ def _from_sweep(tone: Float32, layout: Layout) -> Iterator[Float64]:
     found: list[tuple[float, Float64]] = []
     weights = np.array([[0.4, 0.4, 0.4], [1, -1, 0], [0.5, 0.5, -1]], np.float32)
     reference = np.log2(np.maximum(layout.ap1, 1e-4) + 0.004)
-    for small, shares in ((360, (0.13, 0.16, 0.20, 0.25)), (200, (0.32, 0.41, 0.52, 0.66, 0.82))):
+    for small, shares in ((300, (0.13, 0.16, 0.20, 0.25)), (160, (0.32, 0.41, 0.52, 0.66, 0.82))):
         scale = min(1.0, small / side)
         little = cv2.resize(tone, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA)
         planes = little @ weights.T

@@ -124,6 +124,8 @@ class CameraEncoding:
             }
             if not all(np.isfinite(v) for pair in pairs.values() for v in pair) or pairs["white"][1] <= 0:
                 raise ValueError("the primaries must be finite numbers")
+            if min(abs(y) for _, y in pairs.values()) < 1e-6:
+                raise ValueError("the y of a primary can't be 0")
             curve = LogCurve(**{k: float(v) for k, v in data["curve"].items()}) if data.get("curve") else None
             made = cls(
                 check_name(str(data["name"])),

@@ -21,15 +21,14 @@ from aquin.colour.baked import BakedView
 from aquin.colour.config import ColourConfig
 from aquin.colour.grade import Grade
 from aquin.desk import theme
+from aquin.desk.files import Files
 from aquin.desk.pictures import MODES, Pictures
 from aquin.desk.preview import Shown, fit, show
 from aquin.desk.scopes import ChromaPlane, Patches, WaveformScope
 from aquin.desk.side_header import SideHeader
 from aquin.desk.side_panel import SidePanel
-from aquin.desk.state import ROLES, Bench, Loaded, Role, Side, load_side, reread, solve_sides
+from aquin.desk.state import ROLES, Bench, Role
 from aquin.desk.work import Jobs, Latest
-from aquin.errors import AquinError
-from aquin.frames.opening import SUFFIXES
 from aquin.measure.ledger import difference_of
 
 _MODE_TIPS = {
@@ -59,6 +58,11 @@ class BenchView(QWidget):
         self._hovered: Grade | None = None
         self.preview_ms: list[float] = []
         self._clock = QElapsedTimer()
+        self.files = Files(bench, self.jobs, self)
+        self.files.changed.connect(self.refresh)
+        self.files.said.connect(self._said)
+        self.files.told.connect(self.told)
+        self.files.config_chosen.connect(self.set_config)
         self._build()
         self.refresh()
         self.bake()
@@ -70,11 +74,11 @@ class BenchView(QWidget):
         self.pictures = Pictures()
         self.waveform, self.plane, self.patches = WaveformScope(), ChromaPlane(), Patches()
         for header in self.headers.values():
-            header.open_file.connect(self.ask_file)
-            header.pick.connect(self.pick_encoding)
-            header.go_to.connect(self.go_to)
-        self.pictures.dropped.connect(self._dropped)
-        self.pictures.corners_moved.connect(self._corners_moved)
+            header.open_file.connect(self.files.ask_file)
+            header.pick.connect(self.files.pick_encoding)
+            header.go_to.connect(self.files.go_to)
+        self.pictures.dropped.connect(self.files.dropped)
+        self.pictures.corners_moved.connect(self.files.corners_moved)
         self.pictures.resized.connect(self.redraw)
 
         heads = QHBoxLayout()
@@ -156,85 +160,7 @@ class BenchView(QWidget):
         panel.export.connect(self.ask_export)
         return panel
 
-    # files
-
-    def ask_file(self, role: Role) -> None:
-        side = self.bench.side(role)
-        start = str(Path(side.file).parent) if side else ""
-        kinds = " ".join(f"*{s}" for s in sorted(SUFFIXES))
-        path, _ = QFileDialog.getOpenFileName(
-            self, f"Open a {role}", start, f"Pictures and movies ({kinds});;All files (*)"
-        )
-        if path:
-            self.open_file(role, path)
-
-    def open_file(self, role: Role, path: str, encoding: str | None = None) -> None:
-        """Open a file on one side; without an encoding the person is asked for it."""
-        if self.bench.config.path is None:
-            try:
-                found = ColourConfig.find(None, path)
-            except AquinError as error:
-                self.told.emit(error.line())
-                found = self.bench.config
-            if found.path is not None:
-                self.set_config(found)
-        old = self.bench.side(role)
-        if encoding is None:
-            side = Side(path, old.encoding if old else "")
-            self._ask_encoding(role, side)
-            return
-        self.bench.set_side(role, Side(path, encoding))
-        self.load(role)
-
-    def pick_encoding(self, role: Role) -> None:
-        side = self.bench.side(role)
-        if side is not None:
-            self._ask_encoding(role, side)
-
-    def _ask_encoding(self, role: Role, side: Side) -> None:
-        from aquin.desk.picker import Picker
-
-        picker = Picker(self.bench.config, side.file, side.encoding, side.matrix, side.range, self)
-        picker.config_changed.connect(self._keep_config)
-        self.picker = picker
-
-        def accepted() -> None:
-            chosen = replace(
-                side,
-                encoding=picker.encoding,
-                matrix=picker.matrix.currentData(),
-                range=picker.range.currentData(),
-            )
-            self.bench.set_side(role, chosen)
-            self.load(role)
-
-        picker.accepted.connect(accepted)
-        picker.open()
-
-    def _keep_config(self, config: ColourConfig) -> None:
-        """A configuration with an added encoding is kept as a file, so that the next start has it too."""
-        from aquin.arrays import write_safely
-        from aquin.desk.places import added_config
-
-        path = added_config()
-        text = config.text()
-
-        def put(target: Path) -> None:
-            target.write_text(text, encoding="utf-8")
-
-        try:
-            write_safely(path, put, force=True)
-            config.path = path
-        except AquinError as error:
-            self.told.emit(error.line())
-        self.set_config(config)
-
-    def _dropped(self, role: Role, files: list[str]) -> None:
-        if len(files) >= 2 and self.bench.side("hero") is None and self.bench.side("shot") is None:
-            self.told.emit("Two files were dropped: choose how the hero was recorded, then drop the shot.")
-            self.open_file("hero", files[0])
-        else:
-            self.open_file(role, files[0])
+    # screen and configuration
 
     def set_config(self, config: ColourConfig) -> None:
         self.bench.config = config
@@ -263,93 +189,6 @@ class BenchView(QWidget):
             self.told.emit,
         )
 
-    def load(self, role: Role) -> None:
-        """Read one side again in the background, then solve."""
-        side = self.bench.side(role)
-        self.bench.match = None
-        self.refresh()
-        if side is None:
-            self.bench.loaded[role] = None
-            self.refresh()
-            return
-        config, chart = self.bench.config, self.bench.chart
-        self.jobs.cancel("solve")
-        self.pictures.messages[role] = f"Reading {Path(side.file).name}"
-
-        def done(loaded: Loaded) -> None:
-            self.bench.put_loaded(role, loaded)
-            self.pictures.messages[role] = ""
-            for warning in loaded.frame.warnings:
-                self.told.emit(warning)
-            self.refresh()
-            self.solve()
-
-        def failed(line: str) -> None:
-            self.bench.loaded[role] = None
-            self.pictures.messages[role] = line
-            self.told.emit(line)
-            self.refresh()
-
-        self.jobs.start(
-            f"load {role}", f"reading the {role}", lambda: load_side(side, config, chart), done, failed
-        )
-
-    def solve(self) -> None:
-        hero, shot = self.bench.loaded["hero"], self.bench.loaded["shot"]
-        if hero is None or shot is None or hero.reading is None or shot.reading is None:
-            return
-
-        def done(match: object) -> None:
-            self.bench.match = match  # type: ignore[assignment]
-            for warning in match.warnings:  # type: ignore[attr-defined]
-                self.told.emit(warning)
-            self.refresh()
-
-        self.jobs.start("solve", "solving the match", lambda: solve_sides(hero, shot), done, self.told.emit)
-
-    def go_to(self, role: Role, where: str) -> None:
-        """Another frame: a step (+1, -1), a number, or a timecode."""
-        loaded, side = self.bench.loaded[role], self.bench.side(role)
-        if loaded is None or side is None:
-            return
-        source = loaded.clip.source
-        try:
-            if where in ("+1", "-1"):
-                number = min(max(loaded.frame.number + int(where), source.first), source.last)
-            elif where.isdigit():
-                number = int(where)
-            else:
-                number = source.number_at(where)
-            source.check(number)
-        except AquinError as error:
-            self.told.emit(error.line())
-            self.refresh()
-            return
-        if number != loaded.frame.number:
-            self.bench.set_side(role, replace(side, frame=number))
-            self.load(role)
-
-    def _corners_moved(self, role: Role, corners: np.ndarray) -> None:
-        loaded = self.bench.loaded[role]
-        if loaded is None:
-            return
-        chart = self.bench.chart
-
-        def done(again: Loaded) -> None:
-            self.bench.set_side(role, again.side)
-            self.bench.put_loaded(role, again)
-            self.refresh()
-            self.solve()
-
-        def failed(line: str) -> None:
-            self.told.emit(line)
-            self.refresh()
-
-        self.jobs.cancel("solve")
-        self.jobs.start(
-            f"load {role}", "reading the chart", lambda: reread(loaded, corners, chart), done, failed
-        )
-
     def place_corners(self, role: Role) -> None:
         """Corners in the middle of the picture, to be dragged to where the chart is."""
         loaded = self.bench.loaded[role]
@@ -368,6 +207,10 @@ class BenchView(QWidget):
         self.told.emit(
             "Drag the square corner to the first patch (dark skin), the others clockwise on the chart."
         )
+
+    def _said(self, role: Role, text: str) -> None:
+        self.pictures.messages[role] = text
+        self.pictures.update()
 
     # the grade
 
@@ -427,7 +270,7 @@ class BenchView(QWidget):
         for role in ROLES:
             now, was = self.bench.side(role), before.hero if role == "hero" else before.shot
             if now != was:
-                self.load(role)
+                self.files.load(role)
         self.refresh()
 
     def swap(self) -> None:
@@ -439,7 +282,7 @@ class BenchView(QWidget):
             self.bench.match = None
             self._small.clear()
             self.refresh()
-            self.solve()
+            self.files.solve()
 
     def set_mode(self, mode: str) -> None:
         self.mode_buttons[mode].setChecked(True)

@@ -40,7 +40,8 @@ class Stack(QWidget):
             grid.addWidget(label, row, 0)
             for column, cell in enumerate(cells):
                 grid.addWidget(cell, row, column + 1)
-                cell.changed.connect(lambda value, dragging: self._edited(dragging))
+                key = self._key(cell)
+                cell.changed.connect(lambda value, dragging, key=key: self._edited(key, dragging))
                 cell.ended.connect(self.ended)
             button = QPushButton("Reset")
             button.setProperty("quiet", True)
@@ -116,9 +117,10 @@ class Stack(QWidget):
         matrix = " A 3×3 matrix follows it (.clf or .cube only)." if grade.matrix is not None else ""
         self.note.setText(f"balance in printer points: {points}.{matrix}")
 
-    def _edited(self, dragging: bool) -> None:
-        source = self.sender()
-        key = next((k for k, n in self.numbers.items() if n is source), "")
+    def _key(self, cell: Number) -> str:
+        return next(key for key, number in self.numbers.items() if number is cell)
+
+    def _edited(self, key: str, dragging: bool) -> None:
         n = {k: number.value for k, number in self.numbers.items()}
         grade = self.grade
         if key == "stops":
@@ -137,11 +139,8 @@ class Stack(QWidget):
             )
             grade = replace(grade, trim=trim)
         self.grade = grade
-        self.changed.emit(
-            grade,
-            f"change {self.numbers[key].accessibleName().split(',')[0]}" if key else "change a number",
-            dragging,
-        )
+        name = self.numbers[key].accessibleName().split(",")[0]
+        self.changed.emit(grade, f"change {name}", dragging)
 
     def _reset(self, what: str) -> None:
         trim, neutral = self.grade.trim, Cdl()

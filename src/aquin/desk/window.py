@@ -174,11 +174,11 @@ class Window(QMainWindow):
     def _shortcuts(self) -> None:
         view = self.view
         for keys, action in (
-            ("Ctrl+O", lambda: view.ask_file("hero")),
-            ("Ctrl+Shift+O", lambda: view.ask_file("shot")),
+            ("Ctrl+O", lambda: view.files.ask_file("hero")),
+            ("Ctrl+Shift+O", lambda: view.files.ask_file("shot")),
             ("H", view.swap),
-            ("PgUp", lambda: view.go_to("shot", "-1")),
-            ("PgDown", lambda: view.go_to("shot", "+1")),
+            ("PgUp", lambda: view.files.go_to("shot", "-1")),
+            ("PgDown", lambda: view.files.go_to("shot", "+1")),
             ("C", view.cycle_mode),
             ("S", lambda: view.settle(view.ledger.selected)),
             ("Shift+S", view.settle_all),
@@ -221,7 +221,7 @@ class Window(QMainWindow):
         self.bench.now = decisions
         self.view.set_config(config)
         for role in ROLES:
-            self.view.load(role)
+            self.view.files.load(role)
         self.view.refresh()
         return True
 
@@ -275,7 +275,7 @@ class Window(QMainWindow):
     def do_next(self) -> None:
         _, action = self.bench.next_step()
         if action.startswith("open "):
-            self.view.ask_file("hero" if action.endswith("hero") else "shot")
+            self.view.files.ask_file("hero" if action.endswith("hero") else "shot")
         elif action.startswith("corners "):
             self.view.place_corners("hero" if action.endswith("hero") else "shot")
         elif action == "settle all":
@@ -302,7 +302,7 @@ class Window(QMainWindow):
                 self.tell(error.line())
                 return
             for role in ROLES:
-                self.view.load(role)
+                self.view.files.load(role)
 
     def choose_screen(self) -> None:
         menu = QMenu(self)

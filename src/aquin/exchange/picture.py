@@ -22,9 +22,15 @@ def write(path: Path, rgb: Floats, force: bool = False) -> None:
     kind = _KINDS.get(path.suffix.lower())
     if kind is None:
         raise AquinError("this ending names no picture format", path, f"Use one of {' '.join(_KINDS)}")
-    pixels = np.ascontiguousarray(rgb, np.float32)
+    pixels: np.ndarray = np.ascontiguousarray(rgb, np.float32)
     if kind != oiio.FLOAT:
         pixels = np.clip(pixels, 0, 1)
+
+    if (
+        path.suffix.lower() == ".dpx"
+    ):  # the writer cuts 16 bits down to 10: give it the 10-bit code in the upper bits
+        codes = np.round(pixels * 1023).astype(np.uint16)
+        pixels = (codes << 6) | (codes >> 4)
 
     def put(target: Path) -> None:
         spec = oiio.ImageSpec(pixels.shape[1], pixels.shape[0], 3, kind)

@@ -38,7 +38,8 @@ def prove(path: Path, grade: Grade) -> Proof:
     """Compare a written file with the grade that it was written from. Raises AquinError when it can't be read back."""
     colours = grade_file.probe()
     own = grade_file.on_acescct(grade)(colours.astype(np.float64))
-    gap = np.abs(grade_file.through_ocio(path)(colours) - own).max(axis=1)
+    # far below black a 3x3 matrix gives large negative values, where float32 only keeps relative precision
+    gap = (np.abs(grade_file.through_ocio(path)(colours) - own) / np.maximum(np.abs(own), 1)).max(axis=1)
     floor = 0.155251141552511 + max(0.0, -float(np.log2(grade.balance.factors).min()) / 17.52) + 1e-3
     clear = colours.min(axis=1) > floor
     return Proof(float(gap.max()), float(np.percentile(gap, 99.9)), float(gap[clear].max()))

@@ -84,11 +84,13 @@ class MovieSource(Source):
 
     def _ticks(self, number: int, stream: Any) -> int:
         assert self.rate
-        return int(round(number / self.rate / stream.time_base))
+        ticks: int = round(number / self.rate / stream.time_base)
+        return ticks
 
     def _number_of(self, picture: Any, stream: Any) -> int:
         assert self.rate
-        return int(round((picture.pts - self._zero) * stream.time_base * self.rate))
+        number: int = round((picture.pts - self._zero) * stream.time_base * self.rate)
+        return number
 
 
 def open_movie(path: Path, matrix: Matrix | None, range: Range | None) -> MovieSource:

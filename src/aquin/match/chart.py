@@ -49,7 +49,7 @@ def against_reference(reading: Reading) -> Evidence:
     return Evidence(reading.layout.ap1[keep], reading.linear[keep], reading.layout.neutral[keep])
 
 
-def scene_colours(linear: Floats, many: int = 400) -> Float64:
+def scene_colours(linear: Floats, many: int = 200) -> Float64:
     """(m, 3) colours that stand for a frame, (h, w, 3) scene-linear AP1: means of an even grid of small blocks.
 
     Blocks that are nearly black or not positive are left out; at most `many` are returned.

@@ -6,7 +6,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from aquin.arrays import Float64
-from aquin.colour.cdl import Cdl
+from aquin.colour import acescct
+from aquin.colour.cdl import LUMA, Cdl
 from aquin.colour.difference import delta_e00, delta_terms, lab_of_ap1
 from aquin.colour.grade import Balance, Grade, Matrix3
 from aquin.errors import AquinError
@@ -132,27 +133,32 @@ def _cdl(
     if scene is not None and wanted is not None:
         say = np.concatenate([say, np.full(len(scene), _SCENE_SAY * len(shot) / len(scene))])
         shot, hero = np.concatenate([shot, scene]), np.concatenate([hero, lab_of_ap1(wanted)])
+    log = np.asarray(acescct.encode(shot * balance.factors), np.float64)
+    luma = np.array(LUMA)
 
-    def left(vector: Float64) -> Float64:
-        return delta_terms(hero, lab_of_ap1(Grade(balance, trim_of(vector)).linear(shot)))
+    def left(trims: Float64) -> Float64:
+        """(k, 10) trims to (k, n, 3) colour terms: `Cdl.apply` for many CDLs at once."""
+        slope, offset, power = (trims[:, None, 3 * k : 3 * k + 3] for k in range(3))
+        out = log * slope + offset
+        out = np.where(out > 0, np.maximum(out, 1e-30) ** power, out)
+        grey = (out @ luma)[..., None]
+        return delta_terms(hero, lab_of_ap1(acescct.decode(grey + trims[:, None, 9:] * (out - grey))))
 
-    low, high = (
-        np.array([0.3] * 3 + [-0.3] * 3 + [0.3] * 3 + [0.2]),
-        np.array([3.0] * 3 + [0.3] * 3 + [3.0] * 3 + [3.0]),
-    )
+    low = np.array([0.3] * 3 + [-0.3] * 3 + [0.3] * 3 + [0.2])
+    high = np.array([3.0] * 3 + [0.3] * 3 + [3.0] * 3 + [3.0])
     return Grade(balance, trim_of(_least(left, first, _STILL, _SPREAD, low, high, say)))
 
 
 def _matrix(evidence: Evidence, start: Grade | None) -> Grade:
     """Grey gains, then the 3x3 matrix in scene-linear of least CIEDE2000."""
     balance = _gains(evidence).balance
-    first = np.eye(3).ravel() if start is None or start.matrix is None else np.array(start.matrix).ravel()
+    still = np.eye(3).ravel()
+    first = still if start is None or start.matrix is None else np.array(start.matrix).ravel()
     hero, shot = lab_of_ap1(evidence.hero), evidence.shot * balance.factors
 
-    def left(vector: Float64) -> Float64:
-        return delta_terms(hero, lab_of_ap1(shot @ vector.reshape(3, 3).T))
+    def left(matrices: Float64) -> Float64:
+        return delta_terms(hero, lab_of_ap1(shot @ matrices.reshape(-1, 3, 3).transpose(0, 2, 1)))
 
-    still = np.eye(3).ravel()
     found = _least(left, first, still, np.full(9, 0.2), still - 2, still + 2).reshape(3, 3)
     rows = [(float(r[0]), float(r[1]), float(r[2])) for r in found]
     matrix: Matrix3 = (rows[0], rows[1], rows[2])
@@ -168,38 +174,31 @@ def _least(
     high: Float64,
     say: Float64 | None = None,
 ) -> Float64:
-    """Robust least squares of (n, 3) colour terms (soft L1 from 1 dE00 on), weighted by `say`, with a pull to `still`.
+    """Robust least squares of colour terms (soft L1 from 1 dE00 on), weighted by `say`, with a pull to `still`.
 
-    Reweighting with Gauss-Newton steps, damped after Levenberg and Marquardt; derivatives by forward differences.
+    `left` takes (k, p) candidates to (k, n, 3) terms. Reweighting with Gauss-Newton steps, damped after Levenberg and
+    Marquardt; derivatives by forward differences.
     """
     vector = np.clip(first, low, high)
-    size = len(vector)
+    nudges = 1e-5 * np.eye(len(vector))
     weigh = np.float64(1.0) if say is None else say
 
-    def cost(v: Float64) -> tuple[float, Float64]:
-        terms = left(v)
-        length2 = (terms**2).sum(1)
-        return float(
-            (weigh * 2 * (np.sqrt(1 + length2) - 1)).sum() + (((v - still) / spread) ** 2).sum()
-        ), terms
+    def cost(v: Float64, terms: Float64) -> float:
+        length2 = (terms**2).sum(-1)
+        return float((weigh * 2 * (np.sqrt(1 + length2) - 1)).sum() + (((v - still) / spread) ** 2).sum())
 
-    best, terms = cost(vector)
-    damping = 1e-3
+    terms = left(vector[None])[0]
+    best, damping = cost(vector, terms), 1e-3
     for _ in range(40):
-        weight = weigh * (1 + (terms**2).sum(1)) ** -0.5
-        root = np.sqrt(weight)[:, None]
-        step = 1e-5
-        slopes = np.stack(
-            [((left(vector + step * np.eye(size)[k]) - terms) / step * root).ravel() for k in range(size)],
-            axis=1,
-        )
-        normal = slopes.T @ slopes + np.diag(1 / spread**2)
-        pull = slopes.T @ (terms * root).ravel() + (vector - still) / spread**2
+        root = np.sqrt(weigh * (1 + (terms**2).sum(-1)) ** -0.5)[:, None]
+        slopes = ((left(vector + nudges) - terms) / 1e-5 * root).reshape(len(vector), -1)
+        normal = slopes @ slopes.T + np.diag(1 / spread**2)
+        pull = slopes @ (terms * root).ravel() + (vector - still) / spread**2
         for _ in range(8):
-            candidate = np.clip(
-                vector - np.linalg.solve(normal + damping * np.diag(np.diag(normal)), pull), low, high
-            )
-            value, new_terms = cost(candidate)
+            step = np.linalg.solve(normal + damping * np.diag(np.diag(normal)), pull)
+            candidate = np.clip(vector - step, low, high)
+            new_terms = left(candidate[None])[0]
+            value = cost(candidate, new_terms)
             if value < best:
                 break
             damping *= 8
@@ -207,7 +206,7 @@ def _least(
             return vector
         gained = best - value
         vector, best, terms, damping = candidate, value, new_terms, max(damping / 8, 1e-9)
-        if gained < 1e-7 * max(best, 1e-3):
+        if gained < 1e-5 * max(best, 1e-2):
             break
     return vector
 

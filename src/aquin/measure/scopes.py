@@ -26,7 +26,7 @@ class Waveform:
 
 def waveform(signal: Floats, columns: int = 120) -> Waveform:
     """Percentiles of (h, w, 3) display signal in equal columns, to a 256th of the scope's height."""
-    h, w = signal.shape[:2]
+    w = signal.shape[1]
     columns = min(columns, w)
     planes = np.concatenate([signal, (signal @ LUMA)[..., None]], axis=2)
     level = ((planes - np.float32(LOW)) * np.float32(BINS / (HIGH - LOW))).astype(np.int32).clip(0, BINS - 1)

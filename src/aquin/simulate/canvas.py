@@ -118,10 +118,13 @@ class Canvas:
 
     def darken(self, centre: Point, radii: Point, amount: float) -> None:
         """A soft contact shadow: shading falls to 1 - `amount` in the middle of an ellipse."""
-        v, u = np.mgrid[0 : self.shade.shape[0], 0 : self.shade.shape[1]].astype(np.float32)
-        x = (u / self.over - centre[0]) / radii[0]
-        y = (v / self.over - centre[1]) / radii[1]
-        self.shade *= 1 - np.float32(amount) * np.exp(-1.2 * (x * x + y * y))
+        low = [max(int((c - 2.6 * r) * self.over), 0) for c, r in zip(centre, radii, strict=True)]
+        high = [int((c + 2.6 * r) * self.over) + 1 for c, r in zip(centre, radii, strict=True)]
+        part = self.shade[low[1] : max(high[1], 0), low[0] : max(high[0], 0)]
+        v, u = np.mgrid[0 : part.shape[0], 0 : part.shape[1]].astype(np.float32)
+        x = ((u + low[0]) / self.over - centre[0]) / radii[0]
+        y = ((v + low[1]) / self.over - centre[1]) / radii[1]
+        part *= 1 - np.float32(amount) * np.exp(-1.2 * (x * x + y * y))
 
     def textured(self, amount: float, cell: float, seed: int, materials: Sequence[int]) -> None:
         """Vary the shading of some materials by smooth noise."""

@@ -1,0 +1,41 @@
+"""Finding, reading and solving on the demo, against decoding the frame and taking it to scene-linear."""
+
+from common import demo, line, timed
+
+from aquin.charts.find import find_chart
+from aquin.charts.layout import layout
+from aquin.charts.read import read_chart
+from aquin.colour.config import ColourConfig
+from aquin.match.chart import match_charts, scene_colours
+from aquin.measure.clip import Clip
+
+
+def main() -> None:
+    media = demo().parent / "media"
+    config, chart = ColourConfig.find(None, media / "x"), layout()
+    hero = Clip.open(next(media.glob("*.exr")), "Linear Heron", config)
+    shot = Clip.open(next(media.glob("*.mkv")), "Skua Log", config)
+    frame, linear = shot.read(0)
+    readings = [read_chart(c.read()[0].rgb, c.to_linear, chart) for c in (hero, shot)]
+
+    def decode() -> None:
+        shot.source.close()
+        shot.read(0)
+
+    decoding = timed(decode, 20)
+    line("decode a frame, to scene-linear", decoding)
+    line("find the chart", timed(lambda: find_chart(frame.rgb, chart), 20), decoding)
+    line(
+        "read at known corners",
+        timed(lambda: read_chart(frame.rgb, shot.to_linear, chart, readings[1].corners), 20),
+        decoding,
+    )
+    line(
+        "solve three models, leave-one-out",
+        timed(lambda: match_charts(*readings, scene_colours(linear)), 10),
+        decoding,
+    )
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,57 @@
+"""From a changed number to the repainted pair in the real window at 1280 x 800: baked view against the exact view."""
+
+import dataclasses
+
+from common import demo, line
+
+from aquin.colour import acescct
+from aquin.desk.app import application, settle_down
+from aquin.desk.window import Window
+
+RUNS = 120
+
+
+def measure(window: Window) -> list[float]:
+    """Step the exposure as a drag does and wait for each repaint."""
+    view, app = window.view, application()
+    view.preview_ms.clear()
+    number = view.stack.numbers["stops"]
+    for k in range(RUNS):
+        before = len(view.preview_ms)
+        number.set_value(0.3 + 0.01 * (k % 40), True)
+        while len(view.preview_ms) == before:
+            app.processEvents()
+    return view.preview_ms[5:]
+
+
+def main() -> None:
+    session = demo()
+    application()
+    window = Window(keep=False)
+    window.resize(1280, 800)
+    window.show()
+    window.open_session(session)
+    settle_down(window)
+    window.view.settle_all()
+    settle_down(window)
+    for mode in ("side", "seam"):
+        window.view.set_mode(mode)
+        settle_down(window)
+        baked = measure(window)
+        kept = window.view.baked
+        view = window.bench.config.view(*window.view.seen_on)
+        window.view.baked = dataclasses.replace(
+            kept, process=lambda log, view=view: view(acescct.decode(log))
+        )
+        exact = measure(window)
+        window.view.baked = kept
+        line(f"{mode}: baked view, 65 points", baked, exact)
+        line(f"{mode}: exact view", exact)
+        print(
+            f"  error of the baked view: 99.9 % within {kept.error_code10[0]:.1f}, largest {kept.error_code10[1]:.1f} codes of 10 bit"
+        )
+    window.close()
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,280 @@
+"""The command line as scripts use it: exact keys, exit codes, one line for each failure."""
+
+import json
+import os
+import subprocess
+import sys
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from aquin.cli import main as command
+from aquin.colour.config import ColourConfig
+from aquin.colour.encoding import CameraEncoding, LogCurve
+from aquin.exchange import grade_file
+from aquin.frames import open_source
+
+
+def aquin(
+    *words: object, capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch
+) -> tuple[int, str, str]:
+    """Run the command in this process."""
+    monkeypatch.setattr(sys, "argv", ["aquin", *map(str, words)])
+    with pytest.raises(SystemExit) as stop:
+        command.run()
+    out = capsys.readouterr()
+    return int(stop.value.code or 0), out.out, out.err
+
+
+@pytest.fixture
+def run(capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch):
+    return lambda *words: aquin(*words, capsys=capsys, monkeypatch=monkeypatch)
+
+
+@pytest.fixture
+def media(demo: Path) -> tuple[Path, Path]:
+    return next((demo / "media").glob("*.exr")), next((demo / "media").glob("*.mkv"))
+
+
+def test_levels_has_its_keys(run) -> None:
+    code, out, err = run("levels", "ACEScct", "--json")
+    data = json.loads(out)
+    assert (code, err) == (0, "")
+    assert list(data) == ["encoding", "grey", "white", "black", "ceiling", "stop_per_code10"]
+    assert list(data["grey"]) == ["linear", "signal", "code10"]
+    assert list(data["ceiling"]) == ["linear", "stops_above_grey"]
+    assert data["grey"]["signal"] == pytest.approx(41.36, abs=0.01)
+    code, out, _ = run("levels", "ACEScct")
+    assert "18 % grey" in out
+
+
+def test_chart_has_its_keys(run, media: tuple[Path, Path]) -> None:
+    code, out, err = run("chart", media[1], "--encoding", "Skua Log", "--json")
+    data = json.loads(out)
+    assert (code, err) == (0, "")
+    assert list(data) == ["found", "corners", "patches", "solutions", "light_uneven", "warnings"]
+    assert data["found"] is True
+    assert np.array(data["corners"]).shape == (4, 2)
+    assert len(data["patches"]) == 24
+    assert list(data["patches"][0]) == [
+        "name",
+        "role",
+        "signal",
+        "linear",
+        "reference",
+        "delta_e00",
+        "clipped",
+        "noise",
+    ]
+    assert [s["model"] for s in data["solutions"]] == ["gains", "cdl", "matrix"]
+    assert list(data["solutions"][0]) == ["model", "delta_e00_mean", "delta_e00_p95", "delta_e00_loo"]
+    given = ",".join(f"{v:.2f}" for c in data["corners"] for v in c)
+    code, out, _ = run(
+        "chart", media[1], "--encoding", "Skua Log", "--corners", given, "--timecode", "10:04:11:03"
+    )
+    assert "dark skin" in out
+    assert code == 0
+
+
+def test_a_frame_without_a_chart_exits_1(run, tmp_path: Path) -> None:
+    from aquin.exchange import picture
+
+    picture.write(tmp_path / "grey.png", np.full((90, 160, 3), 0.4))
+    code, out, _ = run("chart", tmp_path / "grey.png", "--encoding", "ACEScct", "--json")
+    data = json.loads(out)
+    assert code == 1
+    assert data["found"] is False
+    assert data["warnings"]
+
+
+def test_match_writes_a_grade_that_opencolorio_and_render_agree_on(
+    run, media: tuple[Path, Path], demo: Path, tmp_path: Path
+) -> None:
+    path = tmp_path / "match.cdl"
+    code, out, err = run(
+        "match",
+        *media,
+        "--hero-encoding",
+        "Linear Heron",
+        "--shot-encoding",
+        "Skua Log",
+        "--by",
+        "chart",
+        "--out",
+        path,
+        "--json",
+    )
+    data = json.loads(out)
+    assert (code, err) == (0, "")
+    assert list(data) == [
+        "by",
+        "model",
+        "confidence",
+        "balance",
+        "trim",
+        "before",
+        "after",
+        "ledger",
+        "alternatives",
+        "warnings",
+    ]
+    assert list(data["balance"]) == ["stops", "gains", "mired", "duv"]
+    assert list(data["trim"]) == ["slope", "offset", "power", "saturation"]
+    assert list(data["ledger"][0]) == [
+        "axis",
+        "unit",
+        "hero",
+        "shot",
+        "difference",
+        "after",
+        "tolerance",
+        "within",
+    ]
+    assert data["before"]["delta_e00_mean"] > 6
+    assert data["after"]["delta_e00_mean"] <= 2.5
+    assert 0 <= data["confidence"] <= 1
+
+    assert (
+        run(
+            "render",
+            media[1],
+            "--encoding",
+            "Skua Log",
+            "--grade",
+            path,
+            "--to",
+            "ACEScct",
+            "--frame",
+            3,
+            "--out",
+            tmp_path / "r.exr",
+        )[0]
+        == 0
+    )
+    ours = open_source(tmp_path / "r.exr").read(0).rgb
+    config = ColourConfig.find(None, media[1])
+    log = config.from_linear("ACEScct")(config.to_linear("Skua Log")(open_source(media[1]).read(3).rgb))
+    assert np.abs(grade_file.through_ocio(path)(log) - ours).max() < 1e-5
+
+    code, _, err = run(
+        "match", *media, "--hero-encoding", "Linear Heron", "--shot-encoding", "Skua Log", "--out", path
+    )
+    assert code == 2
+    assert "--force" in err
+
+
+def test_render_through_a_view_or_an_encoding(run, media: tuple[Path, Path], tmp_path: Path) -> None:
+    code, out, _ = run(
+        "render", media[0], "--encoding", "Linear Heron", "--out", tmp_path / "a.png", "--json"
+    )
+    assert code == 0
+    assert "1886" in json.loads(out)["to"]
+    picture = open_source(tmp_path / "a.png").read(0).rgb
+    assert 0.2 < picture.mean() < 0.6
+    code, _, err = run(
+        "render",
+        media[0],
+        "--encoding",
+        "Linear Heron",
+        "--to",
+        "ACEScg",
+        "--display",
+        "x",
+        "--out",
+        tmp_path / "b.exr",
+    )
+    assert (code, err.count("\n")) == (2, 1)
+
+
+def test_encodings_are_listed_and_added(run, tmp_path: Path) -> None:
+    _, out, _ = run("encodings", "acescct", "--json")
+    assert [e["name"] for e in json.loads(out)["encodings"]] == ["ACEScct"]
+    assert run("encodings", "no such thing at all")[0] == 1
+    made = CameraEncoding(
+        "Tern Log",
+        (0.7, 0.3),
+        (0.2, 0.8),
+        (0.12, 0.03),
+        (0.3127, 0.329),
+        LogCurve(0.24, 7, 0.08, 0.37, 0.008),
+    )
+    made.write(tmp_path / "tern.json")
+    assert run("encodings", "--add", tmp_path / "tern.json", "--out", tmp_path / "config.ocio")[0] == 0
+    _, out, _ = run("levels", "Tern Log", "--config", tmp_path / "config.ocio", "--json")
+    assert json.loads(out)["grey"]["signal"] == pytest.approx(
+        100 * float(made.curve.encode(np.array(0.18))), abs=1e-3
+    )
+
+
+@pytest.mark.parametrize(
+    "words",
+    [
+        ["levels", "no such encoding"],
+        ["levels"],
+        ["chart", "missing.exr", "--encoding", "ACEScct"],
+        ["fly"],
+        ["chart", "a.exr", "--frame", "x", "--encoding", "b"],
+        ["levels", "ACEScct", "--config", "missing.ocio"],
+        ["render", "missing.mov", "--encoding", "ACEScct", "--out", "x.exr"],
+    ],
+)
+def test_wrong_use_is_one_line_and_exit_2(words: list[str], run) -> None:
+    code, out, err = run(*words)
+    assert code == 2
+    assert out == ""
+    assert err.startswith("aquin: ")
+    assert err.count("\n") == 1
+
+
+def test_wrong_values_are_named(run, media: tuple[Path, Path], tmp_path: Path) -> None:
+    both = ["--hero-encoding", "Linear Heron", "--shot-encoding", "Skua Log"]
+    for words, word in (
+        (["match", *media, *both, "--out", tmp_path / "a.txt"], "ending"),
+        (["match", *media, *both, "--out", tmp_path / "a.cdl", "--model", "matrix"], "matrix"),
+        (["match", *media, *both, "--out", tmp_path / "a.cdl", "--model", "magic"], "magic"),
+        (["match", *media, *both, "--out", tmp_path / "a.cdl", "--by", "points"], "points"),
+        (["chart", media[1], "--encoding", "Skua Log", "--corners", "1,2,3"], "eight"),
+        (["chart", media[1], "--encoding", "Skua Log", "--frame", 999], "999"),
+        (["chart", media[1], "--encoding", "Skua Log", "--matrix", "bt999"], "bt999"),
+        (["chart", media[1], "--encoding", "Skua Log", "--layout", "nothing"], "nothing"),
+        (["encodings", "--add", tmp_path / "none.json"], "--out"),
+    ):
+        code, _, err = run(*words)
+        assert code == 2, words
+        assert word in err, words
+
+
+def test_without_a_screen_the_demo_says_what_to_do(demo: Path) -> None:
+    clean = {
+        k: v for k, v in os.environ.items() if k not in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")
+    }
+    done = subprocess.run(
+        [sys.executable, "-m", "aquin", "demo", "--dir", str(demo)], env=clean, capture_output=True, text=True
+    )
+    assert done.returncode == 2
+    assert "--screenshots DIR" in done.stderr
+
+
+def test_screenshots_are_drawn_without_a_screen(demo: Path, tmp_path: Path) -> None:
+    clean = {
+        k: v for k, v in os.environ.items() if k not in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")
+    }
+    done = subprocess.run(
+        [sys.executable, "-m", "aquin", "demo", "--dir", str(demo), "--screenshots", str(tmp_path / "shots")],
+        env=clean,
+        capture_output=True,
+        text=True,
+    )
+    assert done.returncode == 0, done.stderr
+    for line in done.stdout.split():
+        picture = open_source(line, alone=True).read(0).rgb
+        assert picture.shape == (800, 1280, 3)
+        assert len(np.unique(picture.round(2).reshape(-1, 3), axis=0)) > 300
+
+
+def test_heavy_packages_are_not_loaded_at_start() -> None:
+    """The window's module must not pull in the scientific libraries that only some work needs."""
+    code = "import sys, aquin.desk.window; print([m for m in ('colour', 'scipy', 'av', 'opentimelineio', 'OpenImageIO') if m in sys.modules])"
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+    assert done.stdout.strip() == "[]"

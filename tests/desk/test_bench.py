@@ -1,0 +1,538 @@
+"""The Bench in its real window, driven as hands do it."""
+
+import json
+import subprocess
+import sys
+import time
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
+from PySide6.QtGui import QDropEvent
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QWidget
+
+from aquin.colour.grade import Grade
+from aquin.desk import theme
+from aquin.desk.app import application, settle_down
+from aquin.desk.pictures import BLINK_MS, HOLD_MS
+from aquin.desk.places import last_session
+from aquin.desk.state import Bench, Side, read_session
+from aquin.desk.window import KEYS, Window
+from aquin.errors import AquinError
+from aquin.exchange import cdl_file, grade_file
+
+
+@pytest.fixture(scope="module")
+def app() -> QApplication:
+    return application()
+
+
+@pytest.fixture
+def window(app: QApplication) -> Iterator[Window]:
+    made = Window()
+    made.resize(1280, 800)
+    made.show()
+    yield made
+    made.close()
+
+
+@pytest.fixture
+def opened(window: Window, demo: Path) -> Window:
+    """The window with the demo's two files open and solved."""
+    assert window.open_session(demo / "ferry.json")
+    settle_down(window)
+    assert window.bench.match is not None
+    return window
+
+
+def until(condition: Callable[[], bool], seconds: float = 15) -> None:
+    end = time.monotonic() + seconds
+    while not condition() and time.monotonic() < end:
+        QTest.qWait(15)
+    assert condition()
+
+
+def press(
+    widget: QWidget, key: Qt.Key, modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier
+) -> None:
+    QTest.keyClick(widget, key, modifier)
+    QTest.qWait(20)
+
+
+def test_main_job_open_find_settle_export_read_back(window: Window, demo: Path, tmp_path: Path) -> None:
+    view = window.view
+    hero, shot = next((demo / "media").glob("*.exr")), next((demo / "media").glob("*.mkv"))
+    view.files.open_file("hero", str(hero), "Linear Heron")
+    view.files.open_file("shot", str(shot), "Skua Log")
+    settle_down(window)
+    assert all(window.bench.loaded[role].reading is not None for role in ("hero", "shot"))
+    before = {row.axis.name: row for row in window.bench.ledger()}
+    assert before["colour"].after > 6
+    assert not before["exposure"].within
+    QTest.mouseClick(view.panel.settle_all_button, Qt.MouseButton.LeftButton)
+    settle_down(window)
+    assert all(row.within for row in window.bench.ledger())
+    assert "export" in window.bench.next_step()[1]
+    path = tmp_path / "match.cdl"
+    view.export(path)
+    settle_down(window)
+    assert "read back by OpenColorIO" in view.panel.export_note.text()
+    cdl = next(iter(cdl_file.read(path).values()))
+    assert cdl.slope == pytest.approx(window.bench.grade.folded().slope, abs=1e-9)
+    colours = grade_file.probe()[:1000].astype(np.float64)
+    assert np.abs(grade_file.through_ocio(path)(colours) - cdl.apply(colours)).max() < 1e-6
+
+
+def test_first_start_says_what_to_do(window: Window) -> None:
+    assert window.bench.next_step() == ("Open a hero", "open hero")
+    assert "Drop a hero here" in window.view.pictures.messages["hero"]
+    assert not window.view.panel.settle_all_button.isEnabled()
+    assert "not measured" in window.view.ledger.rows["warmth"].accessibleName()
+
+
+def test_undo_and_redo_walk_through_decisions(opened: Window) -> None:
+    view, bench = opened.view, opened.bench
+    press(opened, Qt.Key.Key_S, Qt.KeyboardModifier.ShiftModifier)
+    settled = bench.grade
+    assert settled != Grade()
+    number = view.stack.numbers["stops"]
+    number.setFocus()
+    press(number, Qt.Key.Key_Up)
+    assert bench.grade.balance.stops == pytest.approx(settled.balance.stops + 0.05)
+    opened.view.pictures.setFocus()
+    press(opened, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert bench.grade == settled
+    press(opened, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert bench.grade == Grade()
+    press(opened, Qt.Key.Key_Y, Qt.KeyboardModifier.ControlModifier)
+    assert bench.grade == settled
+    assert view.stack.numbers["slope0"].value == pytest.approx(settled.trim.slope[0])
+
+
+def test_a_drag_of_a_number_is_one_step_of_undo_and_the_preview_follows(opened: Window) -> None:
+    number = opened.view.stack.numbers["stops"]
+    shot = opened.view.pictures.images["shot"]
+    assert shot is not None
+    before = shot.pixels.mean()
+    steps = len(opened.bench._past)
+    centre = number.rect().center()
+    QTest.mousePress(number, Qt.MouseButton.LeftButton, pos=centre)
+    for distance in range(5, 80, 5):
+        QTest.mouseMove(number, centre + QPoint(distance, 0))
+        QTest.qWait(5)
+    until(lambda: opened.view.pictures.images["shot"].pixels.mean() > before + 5)
+    assert opened.bench.grade.balance.stops > 0.5
+    QTest.mouseRelease(number, Qt.MouseButton.LeftButton, pos=centre + QPoint(75, 0))
+    assert len(opened.bench._past) == steps + 1
+    opened.view.undo()
+    assert opened.bench.grade.balance.stops == 0
+    assert opened.view.preview_ms
+
+
+def test_numbers_are_typed_stepped_reset_and_refuse_nonsense(opened: Window) -> None:
+    number = opened.view.stack.numbers["mired"]
+    number.setFocus()
+    number.selectAll()
+    QTest.keyClicks(number, "-12.5")
+    press(number, Qt.Key.Key_Return)
+    assert opened.bench.grade.balance.shift[0] == pytest.approx(-12.5, abs=0.01)
+    press(number, Qt.Key.Key_Up, Qt.KeyboardModifier.ShiftModifier)
+    assert opened.bench.grade.balance.shift[0] == pytest.approx(-2.5, abs=0.01)
+    press(number, Qt.Key.Key_Up, Qt.KeyboardModifier.ControlModifier)
+    assert opened.bench.grade.balance.shift[0] == pytest.approx(-2.4, abs=0.01)
+    number.setText("1e999")
+    number.setModified(True)
+    press(number, Qt.Key.Key_Return)
+    assert opened.bench.grade.balance.shift[0] == pytest.approx(-2.4, abs=0.01)
+    QTest.mouseDClick(number, Qt.MouseButton.LeftButton)
+    assert opened.bench.grade.balance.shift[0] == pytest.approx(0, abs=0.01)
+    slope = opened.view.stack.numbers["slope1"]
+    slope.set_value(-3)
+    assert opened.bench.grade.trim.slope[1] == 0.0
+    opened.view.stack._reset("slope")
+    assert opened.bench.grade.trim.slope == (1.0, 1.0, 1.0)
+
+
+def test_settling_one_row_settles_that_axis(opened: Window) -> None:
+    row = opened.view.ledger.rows["warmth"]
+    QTest.mouseClick(row, Qt.MouseButton.LeftButton, pos=QPoint(20, 10))
+    assert opened.view.ledger.selected == "warmth"
+    press(opened, Qt.Key.Key_S)
+    ledger = {r.axis.name: r for r in opened.bench.ledger()}
+    assert ledger["warmth"].within
+    assert not ledger["exposure"].within
+    assert "within tolerance" in row.accessibleName()
+    QTest.mouseClick(opened.view.ledger.rows["exposure"].button, Qt.MouseButton.LeftButton)
+    assert {r.axis.name: r for r in opened.bench.ledger()}["exposure"].within
+
+
+def test_grade_off_shows_the_shot_as_it_came(opened: Window) -> None:
+    opened.view.settle_all()
+    QTest.qWait(150)
+    press(opened, Qt.Key.Key_G)
+    assert opened.bench.ledger()[0].after == pytest.approx(opened.bench.ledger()[0].difference)
+    assert opened.view.grade_button.text() == "grade off"
+    press(opened, Qt.Key.Key_G)
+    assert opened.bench.ledger()[0].within
+
+
+def test_compare_modes_show_what_they_say(opened: Window) -> None:
+    view, pictures = opened.view, opened.view.pictures
+    press(opened, Qt.Key.Key_C)
+    assert pictures.mode == "seam"
+    settle_down(opened)
+    QTest.qWait(200)
+
+    def pixel(x: float) -> np.ndarray:
+        area = pictures.area("shot")
+        colour = (
+            pictures.grab()
+            .toImage()
+            .pixelColor(int(area.left() + x * area.width()), int(area.top() + 0.2 * area.height()))
+        )
+        return np.array([colour.red(), colour.green(), colour.blue()])
+
+    hero_sky, shot_sky = pixel(0.3), pixel(0.9)
+    assert np.abs(hero_sky - shot_sky).max() > 8
+    view.set_mode("strips")
+    columns = [pixel((k + 0.5) / 8) for k in range(3, 8)]
+    assert np.abs(np.diff(np.array(columns, int), axis=0)).max(axis=1).min() > 4
+    view.set_mode("blink")
+    assert pictures._timer.isActive()
+    view.set_mode("side")
+    assert not pictures._timer.isActive()
+
+
+def test_blink_and_held_space_stay_below_three_changes_a_second(opened: Window) -> None:
+    """Common guidance for flashing pictures: fewer than three changes in any second."""
+    assert 1000 / BLINK_MS < 3
+    assert 1000 / HOLD_MS < 3
+    pictures = opened.view.pictures
+    opened.activateWindow()
+    pictures.setFocus()
+    changes = 0
+    for _ in range(12):
+        was = pictures.held
+        QTest.keyPress(pictures, Qt.Key.Key_Space)
+        changes += pictures.held and not was
+        QTest.keyRelease(pictures, Qt.Key.Key_Space)
+        assert not pictures.held
+    assert changes == 1
+    QTest.qWait(HOLD_MS + 30)
+    QTest.keyPress(pictures, Qt.Key.Key_Space)
+    assert pictures.held
+    QTest.keyRelease(pictures, Qt.Key.Key_Space)
+    assert "two changes a second" in opened.view.mode_buttons["blink"].toolTip()
+
+
+def test_corners_are_dragged_and_read_again(opened: Window) -> None:
+    pictures, bench = opened.view.pictures, opened.bench
+    before = bench.loaded["shot"].reading.corners.copy()
+    start = pictures._to_widget("shot", before[2])
+    QTest.mousePress(pictures, Qt.MouseButton.LeftButton, pos=start.toPoint())
+    QTest.mouseMove(pictures, (start + QPointF(-6, -4)).toPoint())
+    QTest.mouseRelease(pictures, Qt.MouseButton.LeftButton, pos=(start + QPointF(-6, -4)).toPoint())
+    settle_down(opened)
+    after = bench.loaded["shot"].reading.corners
+    assert np.abs(after[:2] - before[:2]).max() < 1e-6
+    assert 5 < np.abs(after[2] - before[2]).max() < 40
+    assert bench.side("shot").corners is not None
+    assert bench.match is not None
+    opened.view.undo()
+    settle_down(opened)
+    assert np.abs(bench.loaded["shot"].reading.corners - before).max() < 0.01
+    pictures.setFocus()
+    press(pictures, Qt.Key.Key_N)
+    picked, number = pictures.picked
+    press(pictures, Qt.Key.Key_Right, Qt.KeyboardModifier.ShiftModifier)
+    settle_down(opened)
+    assert bench.side(picked).corners is not None
+    assert (picked, number) == ("shot", 3)
+
+
+def test_without_a_chart_the_corners_are_asked_for(window: Window, tmp_path: Path) -> None:
+    from aquin.exchange import picture
+
+    picture.write(tmp_path / "grey.png", np.random.default_rng(1).random((180, 320, 3)) * 0.2 + 0.3)
+    for role in ("hero", "shot"):
+        window.view.files.open_file(role, str(tmp_path / "grey.png"), "ACEScct")
+    settle_down(window)
+    words, action = window.bench.next_step()
+    assert "corners" in words
+    assert action == "corners hero"
+    window.do_next()
+    assert window.view.pictures.corners["hero"].shape == (4, 2)
+
+
+def test_files_are_dropped_on_their_side(window: Window, demo: Path) -> None:
+    pictures = window.view.pictures
+    data = QMimeData()
+    data.setUrls([QUrl.fromLocalFile(str(next((demo / "media").glob("*.mkv"))))])
+    at = QPointF(pictures.width() * 0.8, 50)
+    pictures.dropEvent(
+        QDropEvent(
+            at, Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+        )
+    )
+    picker = window.view.files.picker
+    assert picker.isVisible()
+    assert Path(window.bench.config.path).name == "config.ocio"
+    QTest.keyClicks(picker.search, "skua log")
+    assert picker.list.count() == 1
+    assert "18 % grey at" in picker.note.text()
+    picker.search.clear()
+    QTest.keyClicks(picker.search, "nothing like it")
+    assert not picker.ok.isEnabled()
+    picker.search.clear()
+    QTest.keyClicks(picker.search, "log skua")
+    QTest.mouseClick(picker.ok, Qt.MouseButton.LeftButton)
+    settle_down(window)
+    assert window.bench.side("shot").encoding == "Skua Log"
+    assert window.bench.loaded["shot"].reading is not None
+
+
+def test_range_is_set_by_hand_and_shown(opened: Window) -> None:
+    header = opened.view.headers["shot"]
+    assert "legal range" in header.facts.text()
+    opened.view.files.pick_encoding("shot")
+    picker = opened.view.files.picker
+    picker.range.setCurrentIndex(picker.range.findData("full"))
+    picker.accept()
+    settle_down(opened)
+    assert "full range (set)" in header.facts.text()
+    assert opened.bench.loaded["shot"].clip.source.signal.range_from == "user"
+
+
+def test_an_encoding_of_ones_own_is_added_and_kept(
+    opened: Window, demo: Path, tmp_path: Path, own_state: Path
+) -> None:
+    from aquin.colour.encoding import CameraEncoding, LogCurve
+
+    CameraEncoding(
+        "Tern Log",
+        (0.7, 0.3),
+        (0.2, 0.8),
+        (0.12, 0.03),
+        (0.3127, 0.329),
+        LogCurve(0.24, 7, 0.08, 0.37, 0.008),
+    ).write(tmp_path / "t.json")
+    opened.view.files.pick_encoding("shot")
+    opened.view.files.picker.add_from(tmp_path / "t.json")
+    assert opened.view.files.picker.encoding == "Tern Log"
+    assert (own_state / "config.ocio").is_file()
+    (tmp_path / "bad.json").write_text("{}")
+    opened.view.files.picker.add_from(tmp_path / "bad.json")
+    assert "bad.json" in opened.view.files.picker.note.text()
+    opened.view.files.picker.reject()
+
+
+def test_frames_by_number_timecode_and_step(opened: Window) -> None:
+    header = opened.view.headers["shot"]
+    assert header.frame.text() == "10:04:11:02"
+    press(opened, Qt.Key.Key_PageDown)
+    settle_down(opened)
+    assert opened.bench.loaded["shot"].frame.number == 1
+    opened.view.files.go_to("shot", "10:04:11:08")
+    settle_down(opened)
+    assert opened.bench.loaded["shot"].frame.number == 6
+    opened.view.files.go_to("shot", "999")
+    assert "no frame 999" in opened.message.text()
+    assert "frame 6 of 0–23" in header.of.text()
+
+
+def test_alternatives_preview_and_are_taken(opened: Window) -> None:
+    view = opened.view
+    listed = view.alternatives
+    assert listed.count() == 3
+    assert "leave-one-out" in listed.item(2).text()
+    view._hover("matrix")
+    assert view._grade_shown().matrix is not None
+    assert opened.bench.grade == Grade()
+    view._hover("")
+    assert view._grade_shown() == Grade()
+    listed.itemClicked.emit(listed.item(2))
+    assert opened.bench.grade.matrix is not None
+    assert "taken" in listed.item(2).text()
+    view.export(Path("x.cdl"))
+    settle_down(opened)
+    assert "matrix" in view.panel.export_note.text()
+
+
+def test_making_the_shot_the_hero_swaps_the_sides(opened: Window) -> None:
+    was = opened.bench.now
+    press(opened, Qt.Key.Key_H)
+    settle_down(opened)
+    assert opened.bench.now.hero == was.shot
+    assert opened.bench.now.shot == was.hero
+    assert opened.bench.match is not None
+    assert opened.bench.ledger()[0].difference > 0.2
+
+
+def test_everything_decided_is_saved_and_comes_back(opened: Window, app: QApplication) -> None:
+    opened.view.settle_all()
+    grade = opened.bench.grade
+    until(
+        lambda: (
+            last_session().is_file()
+            and json.loads(last_session().read_text())["grade"]["slope"] == list(grade.trim.slope)
+        )
+    )
+    assert opened.saved.text().startswith("saved")
+    data = json.loads(last_session().read_text())
+    assert data["shot"]["encoding"] == "Skua Log"
+    again = Window()
+    again.open_session(last_session())
+    settle_down(again)
+    assert again.bench.grade.trim == grade.trim
+    assert again.bench.grade.balance.stops == pytest.approx(grade.balance.stops)
+    assert all(row.within for row in again.bench.ledger())
+    again.close()
+
+
+@pytest.mark.parametrize(
+    "text",
+    [
+        "",
+        "{}",
+        '{"version": 9}',
+        '{"version": 1, "hero": {"file": 3}}',
+        '{"version": 1, "grade": {"stops": 0, "gains": [0, 1, 1]}}',
+        '{"version": 1, "grade": {"stops": 0, "gains": [1, 1, 1], "slope": [1], "offset": [0,0,0], "power": [1,1,1], "saturation": 1}}',
+    ],
+)
+def test_wrong_sessions_are_refused(text: str, tmp_path: Path, window: Window) -> None:
+    path = tmp_path / "bad.json"
+    path.write_text(text)
+    with pytest.raises(AquinError, match=r"bad\.json"):
+        read_session(path)
+    assert not window.open_session(path)
+    assert "bad.json" in window.message.text()
+
+
+def test_a_missing_file_is_named_and_nothing_else_is_lost(opened: Window, tmp_path: Path) -> None:
+    opened.view.settle_all()
+    grade = opened.bench.grade
+    opened.view.files.open_file("shot", str(tmp_path / "gone.mov"), "Skua Log")
+    settle_down(opened)
+    assert "gone.mov" in opened.message.text()
+    assert "gone.mov" in opened.view.pictures.messages["shot"]
+    assert opened.bench.grade == grade
+    opened.view.undo()
+    settle_down(opened)
+    assert opened.bench.match is not None
+
+
+def test_running_work_can_be_stopped(opened: Window) -> None:
+    opened.view.files.load("shot")
+    assert opened.stop_button.isVisible()
+    press(opened, Qt.Key.Key_Escape)
+    assert not opened.view.jobs.titles
+    assert "Stopped" in opened.message.text()
+
+
+def test_interface_thread_is_never_blocked_long(opened: Window) -> None:
+    """While both files are read, solved and previewed, events go on being handled (with room for a busy machine)."""
+    gaps: list[float] = []
+    last = time.perf_counter()
+    for role in ("hero", "shot"):
+        opened.view.files.load(role)
+    while opened.view.jobs.titles:
+        QApplication.processEvents()
+        now = time.perf_counter()
+        gaps.append(now - last)
+        last = now
+        time.sleep(0.002)
+    assert opened.bench.match is not None or opened.view.jobs.titles == []
+    assert np.percentile(gaps, 99) < 0.15
+
+
+def test_chrome_is_exactly_neutral(window: Window, app: QApplication) -> None:
+    settle_down(window)
+    window.view.pictures.messages = {"hero": "", "shot": ""}
+    picture = window.grab().toImage()
+    pixels = (
+        np.frombuffer(picture.constBits(), np.uint8)
+        .reshape(picture.height(), -1, 4)[:, : picture.width(), :3]
+        .astype(int)
+    )
+    assert (np.ptp(pixels, axis=2) == 0).all()
+    for colour in (theme.GROUND, theme.PANEL, theme.WELL, theme.SURROUND, theme.TEXT):
+        assert colour.red() == colour.green() == colour.blue()
+
+
+def test_every_control_has_a_name_and_the_keys_are_listed(opened: Window) -> None:
+    from PySide6.QtWidgets import QAbstractButton, QLineEdit
+
+    for kind in (QAbstractButton, QLineEdit):
+        for widget in opened.findChildren(kind):
+            if widget.isVisible():
+                assert widget.accessibleName() or (isinstance(widget, QAbstractButton) and widget.text()), (
+                    widget
+                )
+    opened.show_keys()
+    assert opened.keys_dialog.isVisible()
+    opened.keys_dialog.close()
+    press(opened, Qt.Key.Key_F1)
+    assert opened.help_dialog.isVisible()
+    opened.help_dialog.close()
+    assert ("G", "grade on, off") in KEYS
+
+
+def test_tab_reaches_pictures_rows_numbers_and_export(opened: Window) -> None:
+    opened.activateWindow()
+    opened.view.pictures.setFocus()
+    seen = set()
+    for _ in range(90):
+        focus = QApplication.focusWidget()
+        if focus is not None:
+            seen.add(focus)
+        QTest.keyClick(focus or opened, Qt.Key.Key_Tab)
+    view = opened.view
+    for widget in (
+        view.pictures,
+        view.ledger.rows["tint"],
+        view.stack.numbers["power2"],
+        view.alternatives,
+        view.panel.export_button,
+        view.headers["shot"].encoding,
+    ):
+        assert widget in seen, widget.accessibleName()
+
+
+def test_another_screen_changes_the_picture(opened: Window) -> None:
+    before = opened.view.pictures.images["hero"].pixels.copy()
+    display = next(d for d, _ in opened.bench.config.displays() if "1886" in d)
+    opened.view.set_screen(display, "Un-tone-mapped")
+    settle_down(opened)
+    until(lambda: np.abs(opened.view.pictures.images["hero"].pixels.astype(int) - before).max() > 10)
+    assert "codes of 10 bit" in opened.screen_button.toolTip()
+
+
+def test_preview_is_the_exact_chain_within_its_known_error(opened: Window) -> None:
+    from aquin.desk.preview import fit, show
+
+    opened.view.settle_all()
+    loaded, baked = opened.bench.loaded["shot"], opened.view.baked
+    small = fit(loaded.linear, 320, 180)
+    drawn = show(small, opened.bench.grade, baked).pixels[..., 2::-1].astype(float)
+    exact = opened.bench.config.view(*opened.view.seen_on)(opened.bench.grade.linear(small))
+    gap = np.abs(drawn - np.clip(exact, 0, 1) * 255)
+    assert np.percentile(gap, 99.9) < 0.51 + baked.error_code10[0] / 4
+
+
+def test_state_knows_no_qt() -> None:
+    code = "import sys, aquin.desk.state, aquin.desk.preview; print([m for m in sys.modules if m.startswith('PySide6')])"
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+    assert done.stdout.strip() == "[]"
+
+
+def test_a_fresh_bench_has_nothing_to_undo() -> None:
+    bench = Bench()
+    assert bench.undo() is None
+    assert bench.redo() is None
+    assert (bench.can_undo, bench.can_redo) == (None, None)
+    bench.set_side("hero", Side("a.exr", "ACEScct"))
+    assert bench.can_undo == "open hero"
