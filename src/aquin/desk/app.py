@@ -4,7 +4,7 @@ import sys
 import time
 from pathlib import Path
 
-from PySide6.QtCore import QEventLoop, QTimer
+from PySide6.QtCore import QEvent, QEventLoop, QTimer
 from PySide6.QtWidgets import QApplication
 
 from aquin.desk import theme
@@ -31,7 +31,18 @@ def run_window(session: Path | None = None) -> int:
     chosen = session if session is not None else last_session()
     if session is not None or chosen.is_file():
         QTimer.singleShot(0, lambda: window.open_session(chosen))
-    return int(app.exec())
+    code = int(app.exec())
+    put_away(window)
+    return code
+
+
+def put_away(window: Window) -> None:
+    """Close a window and destroy it now, children first, so that nothing of Qt is left to Python's own exit."""
+    window.close()
+    app = application()
+    window.deleteLater()
+    app.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
+    app.processEvents()
 
 
 def settle_down(window: Window, seconds: float = 60.0) -> None:
@@ -68,5 +79,5 @@ def draw_views(session: Path, folder: Path, width: int = 1280, height: int = 800
     window.view.set_mode("seam")
     window.view.pictures.seam = [0.55, 0.5, 12.0]
     grab("bench-seam.png")
-    window.close()
+    put_away(window)
     return written
