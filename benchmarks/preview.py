@@ -3,6 +3,7 @@
 import dataclasses
 
 from common import demo, line
+from PySide6.QtCore import QEventLoop
 
 from aquin.colour import acescct
 from aquin.desk.app import application, settle_down
@@ -20,7 +21,7 @@ def measure(window: Window) -> list[float]:
         before = len(view.preview_ms)
         number.set_value(0.3 + 0.01 * (k % 40), True)
         while len(view.preview_ms) == before:
-            app.processEvents()
+            app.processEvents(QEventLoop.ProcessEventsFlag.WaitForMoreEvents)
     return view.preview_ms[5:]
 
 

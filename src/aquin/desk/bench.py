@@ -5,7 +5,7 @@ from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
-from PySide6.QtCore import QElapsedTimer, Qt, Signal
+from PySide6.QtCore import QElapsedTimer, Qt, QTimer, Signal
 from PySide6.QtWidgets import (
     QButtonGroup,
     QFileDialog,
@@ -23,7 +23,7 @@ from aquin.colour.grade import Grade
 from aquin.desk import theme
 from aquin.desk.files import Files
 from aquin.desk.pictures import MODES, Pictures
-from aquin.desk.preview import Shown, fit, show
+from aquin.desk.preview import Scopes, Shown, fit, scopes_of, show
 from aquin.desk.scopes import ChromaPlane, Patches, WaveformScope
 from aquin.desk.side_header import SideHeader
 from aquin.desk.side_panel import SidePanel
@@ -39,6 +39,10 @@ _MODE_TIPS = {
 }
 
 
+LATER_MS = 80
+"""While a number is dragged, the pictures follow at once, and numbers and scopes this much later at most."""
+
+
 class BenchView(QWidget):
     """Widgets around the `Bench` state. `stated` tells the window that something worth showing or saving changed."""
 
@@ -51,6 +55,8 @@ class BenchView(QWidget):
         self.jobs = Jobs(self)
         self.latest = Latest(self)
         self.latest.ready.connect(self._shown)
+        self.scoping = Latest(self)
+        self.scoping.ready.connect(self._draw_scopes)
         self.baked: BakedView | None = None
         self.seen_on = bench.config.default_view()
         self._small: dict[Role, tuple[object, np.ndarray]] = {}
@@ -58,6 +64,11 @@ class BenchView(QWidget):
         self._hovered: Grade | None = None
         self.preview_ms: list[float] = []
         self._clock = QElapsedTimer()
+        self._scoped: dict[Role, Shown] = {}
+        self._later = QTimer(self)
+        self._later.setSingleShot(True)
+        self._later.setInterval(LATER_MS)
+        self._later.timeout.connect(self._caught_up)
         self.files = Files(bench, self.jobs, self)
         self.files.changed.connect(self.refresh)
         self.files.said.connect(self._said)
@@ -332,12 +343,12 @@ class BenchView(QWidget):
     def refresh(self, light: bool = False) -> None:
         """Show the state. `light` leaves out what can't have changed while a number is dragged."""
         bench = self.bench
-        self.stack.show_grade(bench.grade)
-        self.ledger.show_rows(bench.ledger())
-        self._show_patches()
         self.redraw()
         if light:
+            if not self._later.isActive():
+                self._later.start()
             return
+        self._show_numbers()
         match = bench.match
         for role in ROLES:
             side, loaded = bench.side(role), bench.loaded[role]
@@ -359,6 +370,26 @@ class BenchView(QWidget):
         busy = self.jobs.titles
         self.state_label.setText(busy[0] if busy else "")
         self.stated.emit()
+
+    def _show_numbers(self) -> None:
+        """Ledger, stack and patches under the current grade."""
+        self.stack.show_grade(self.bench.grade)
+        self.ledger.show_rows(self.bench.ledger())
+        self._show_patches()
+
+    def _show_scopes(self) -> None:
+        shown = [self._scoped.get(role) for role in ROLES]
+        self.scoping.ask(lambda: [scopes_of(side) for side in shown])
+
+    def _draw_scopes(self, both: list[Scopes | None]) -> None:
+        hero, shot = both
+        self.waveform.show_waves(hero.waveform if hero else None, shot.waveform if shot else None)
+        self.plane.show_density(hero.density if hero else None, shot.density if shot else None)
+
+    def _caught_up(self) -> None:
+        """What follows a dragged number a little later than the picture."""
+        self._show_numbers()
+        self._show_scopes()
 
     def _show_patches(self) -> None:
         match, baked = self.bench.match, self.baked
@@ -434,17 +465,18 @@ class BenchView(QWidget):
                 self._hero_shown = (key, picture)
             shown[role] = picture
             self.pictures.set_image(role, picture.pixels, self.devicePixelRatioF())
-        hero, shot = shown.get("hero"), shown.get("shot")
-        self.waveform.show_waves(hero.waveform if hero else None, shot.waveform if shot else None)
-        self.plane.show_density(hero.density if hero else None, shot.density if shot else None)
-        if self._clock.isValid():
+        if self._clock.isValid():  # the pair first, the scopes after it
             self.pictures.repaint()
             self.preview_ms.append(self._clock.nsecsElapsed() / 1e6)
             self._clock.invalidate()
+        self._scoped = shown
+        if not self._later.isActive():
+            self._show_scopes()
         if self.patches.colours is None:
             self._show_patches()
 
     def finish(self) -> None:
         self.jobs.cancel_all()
         self.latest.finish()
+        self.scoping.finish()
         self.jobs.wait()

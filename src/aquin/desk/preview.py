@@ -16,11 +16,22 @@ _POOL = ThreadPoolExecutor(2, thread_name_prefix="preview")
 
 @dataclass(frozen=True)
 class Shown:
-    """One side ready to draw: (h, w, 4) bytes for the screen, and its scopes."""
+    """One side ready to draw: (h, w, 4) bytes for the screen, and the display signal that the scopes are made of."""
 
     pixels: np.ndarray
+    signal: Float32
+
+
+@dataclass(frozen=True)
+class Scopes:
+    """What the scopes draw of one side."""
+
     waveform: Waveform
     density: Float32
+
+
+def scopes_of(shown: Shown | None) -> Scopes | None:
+    return None if shown is None else Scopes(waveform(shown.signal), chroma_density(shown.signal))
 
 
 def fit(linear: Float32, width: int, height: int) -> Float32:
@@ -49,5 +60,4 @@ def show(linear: Float32, grade: Grade, baked: BakedView) -> Shown:
 
     rows = len(linear)
     list(_POOL.map(half, (slice(0, rows // 2), slice(rows // 2, rows))))
-    scope = out if out.size < 450_000 else out[::2, ::2]
-    return Shown(bytes_, waveform(scope), chroma_density(scope))
+    return Shown(bytes_, out if out.size < 450_000 else out[::2, ::2])

@@ -71,7 +71,8 @@ class WaveformScope(_Scope):
 
         def line(values: Float32) -> QPolygonF:
             x = box.left() + (np.arange(len(values)) + 0.5) / len(values) * box.width()
-            return QPolygonF([QPointF(float(a), y(float(b))) for a, b in zip(x, values, strict=True)])
+            level = box.bottom() - (values - LOW) / (HIGH - LOW) * box.height()
+            return QPolygonF(list(map(QPointF, x.tolist(), level.tolist())))
 
         if self.hero is not None:
             low, middle, high = (line(self.hero.bands[:, k, 3]) for k in range(3))
@@ -82,11 +83,12 @@ class WaveformScope(_Scope):
             p.setPen(QPen(theme.grey(150), 1.2))
             p.drawPolyline(middle)
         if self.shot is not None:
+            p.setRenderHint(QPainter.RenderHint.Antialiasing, self.devicePixelRatioF() > 1.4)
             for channel, colour in enumerate((theme.RED, theme.GREEN, theme.BLUE)):
                 for k in range(3):
-                    p.setPen(QPen(colour, 1.5 if k == 1 else 0.9))
+                    p.setPen(QPen(colour if k == 1 else colour.darker(135), 1))
                     p.drawPolyline(line(self.shot.bands[:, k, channel]))
-            p.setPen(QPen(theme.BRIGHT, 1.1))
+            p.setPen(QPen(theme.BRIGHT, 1))
             p.drawPolyline(line(self.shot.bands[:, 1, 3]))
 
 
@@ -168,16 +170,11 @@ class ChromaPlane(_Scope):
             if mask is None:
                 continue
             p.setPen(QPen(theme.BRIGHT, width))
-            for outline in cv2.findContours(mask, cv2.RETR_LIST, cv2.CHAIN_APPROX_NONE)[0]:
-                if len(outline) > 6:
-                    flat = outline.reshape(-1, 2) / 256.0
+            for outline in cv2.findContours(mask, cv2.RETR_LIST, cv2.CHAIN_APPROX_TC89_L1)[0]:
+                if len(outline) > 4:
+                    x, y = outline.reshape(-1, 2).T * (box.width() / 256.0)
                     p.drawPolygon(
-                        QPolygonF(
-                            [
-                                QPointF(box.left() + x * box.width(), box.top() + y * box.height())
-                                for x, y in flat
-                            ]
-                        )
+                        QPolygonF(list(map(QPointF, (box.left() + x).tolist(), (box.top() + y).tolist())))
                     )
 
 

@@ -69,7 +69,7 @@ class Row:
 def measure(evidence: Evidence, grade: Grade) -> list[Row]:
     """The whole ledger, in the order in which axes are settled."""
     before = values(evidence)
-    after = values(evidence.graded(grade))
+    after = before if grade == Grade() else values(evidence.graded(grade))
     return [
         Row(
             axis,
