@@ -93,6 +93,13 @@ def test_first_start_says_what_to_do(window: Window) -> None:
     assert "not measured" in window.view.ledger.rows["warmth"].accessibleName()
 
 
+def test_first_start_offers_the_demo(window: Window, demo: Path) -> None:
+    assert "Demo" in window.view.pictures.messages["hero"]
+    window.open_demo(demo)
+    settle_down(window)
+    assert window.bench.match is not None
+
+
 def test_undo_and_redo_walk_through_decisions(opened: Window) -> None:
     view, bench = opened.view, opened.bench
     press(opened, Qt.Key.Key_S, Qt.KeyboardModifier.ShiftModifier)

@@ -148,6 +148,16 @@ def test_proof_sees_a_wrong_file(tmp_path: Path) -> None:
     assert prove(tmp_path / "match.cdl", Grade()).largest_above_toe > 0.01
 
 
+@pytest.mark.parametrize("suffix", [".cdl", ".cube", ".clf"])
+def test_a_file_written_again_is_proved_as_it_is_now(suffix: str, tmp_path: Path) -> None:
+    path = tmp_path / f"match{suffix}"
+    grade_file.write(path, Grade(), "match", size=33)
+    assert prove(path, Grade()).largest < 1e-3
+    grade_file.write(path, GRADE, "match", force=True, size=33)
+    assert prove(path, GRADE).largest_above_toe < 0.01
+    assert prove(path, Grade()).largest_above_toe > 0.01
+
+
 def test_folded_balance_departs_only_in_the_toe_and_the_proof_says_how_far(tmp_path: Path) -> None:
     grade_file.write(tmp_path / "match.cc", GRADE, "match")
     proof = prove(tmp_path / "match.cc", GRADE)

@@ -63,9 +63,10 @@ def demo(
 ) -> None:
     """Build the demo shoot if needed and open it."""
     from aquin.cli import window
+    from aquin.desk.places import demo_folder
     from aquin.simulate.demo import build_demo
 
-    folder = dir if dir is not None else _demo_folder()
+    folder = dir if dir is not None else demo_folder()
     session = _with_progress("building the demo", lambda tell: build_demo(folder.absolute(), tell))
     print(f"demo: {session}", file=sys.stderr)
     if screenshots is not None:
@@ -285,12 +286,6 @@ def _corners(text: str | None) -> Any:
             "Write x,y four times, with commas: 10,12,200,14,198,150,9,149",
         )
     return [numbers[k : k + 2] for k in (0, 2, 4, 6)]
-
-
-def _demo_folder() -> Path:
-    from platformdirs import user_data_path
-
-    return user_data_path("aquin") / "demo"
 
 
 def _with_progress(title: str, work: Any) -> Any:

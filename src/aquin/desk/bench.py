@@ -360,6 +360,7 @@ class BenchView(QWidget):
             elif side is None:
                 self.pictures.messages[role] = (
                     f"Drop a {role} here, or press Ctrl+{'O' if role == 'hero' else 'Shift+O'}"
+                    + ("\nNo files at hand? Press Demo on the left" if role == "hero" else "")
                 )
         self.panel.show_solutions(match.solutions if match else (), bench.grade)
         sure = match and match.confidence(match.solution())

@@ -3,7 +3,7 @@
 import os
 from pathlib import Path
 
-from platformdirs import user_state_path
+from platformdirs import user_data_path, user_state_path
 
 
 def state_folder() -> Path:
@@ -11,6 +11,11 @@ def state_folder() -> Path:
     folder = Path(os.environ["AQUIN_STATE"]) if os.environ.get("AQUIN_STATE") else user_state_path("aquin")
     folder.mkdir(parents=True, exist_ok=True)
     return folder
+
+
+def demo_folder() -> Path:
+    """Where the demo is built and kept."""
+    return user_data_path("aquin") / "demo"
 
 
 def last_session() -> Path:

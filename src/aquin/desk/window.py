@@ -25,8 +25,8 @@ from PySide6.QtWidgets import (
 from aquin.colour.config import ColourConfig
 from aquin.desk import theme
 from aquin.desk.bench import BenchView
-from aquin.desk.places import last_session, window_settings
-from aquin.desk.state import ROLES, Bench, read_session
+from aquin.desk.places import demo_folder, last_session, window_settings
+from aquin.desk.state import ROLES, Bench, Decisions, read_session
 from aquin.errors import AquinError
 
 KEYS = (
@@ -128,6 +128,7 @@ class Window(QMainWindow):
         column.addWidget(self.bench_button)
         column.addStretch()
         for text, tip, action in (
+            ("Demo", "Build the demo shoot if needed and open it", lambda: self.open_demo(demo_folder())),
             ("Help", "Help for this view (F1)", self.show_help),
             ("Keys", "The keys (?)", self.show_keys),
         ):
@@ -218,12 +219,28 @@ class Window(QMainWindow):
         except AquinError as error:
             self.tell(error.line())
             return False
-        self.bench.now = decisions
+        if self.bench.now == Decisions():
+            self.bench.now = decisions
+        else:  # what was there can be brought back
+            self.bench.decide("open another session", decisions)
         self.view.set_config(config)
         for role in ROLES:
             self.view.files.load(role)
         self.view.refresh()
         return True
+
+    def open_demo(self, folder: Path) -> None:
+        """Build the demo in the background (once) and open it."""
+
+        def build() -> Path:
+            from aquin.simulate.demo import build_demo
+
+            return build_demo(folder)
+
+        def built(session: Path) -> None:
+            self.open_session(session)
+
+        self.view.jobs.start("demo", "building the demo", build, built, self.tell)
 
     def save(self) -> None:
         if not self.keep or self._saved_state == self.bench.now:
