@@ -28,10 +28,14 @@ class Proof:
         return self.p999 * 1023
 
     def line(self) -> str:
-        return (
-            f"read back by OpenColorIO: largest difference {self.largest:.1e} ({self.largest * 1023:.2f} codes of 10 bit), "
-            f"99.9 % within {self.code10:.3f} codes, above the toe {self.largest_above_toe:.1e}"
+        """What the comparison found, in words."""
+        codes = self.largest * 1023
+        text = (
+            f"read back by OpenColorIO: largest difference {self.largest_above_toe:.1e} above the toe of ACEScct, "
+            f"{self.largest:.1e} with it ({codes:.2f} codes of 10 bit; 99.9 % within {self.code10:.2f})"
         )
+        folded = codes > 1 and self.largest_above_toe < 1e-5
+        return text + (". A CDL can't follow the balance into the toe; a .clf does" if folded else "")
 
 
 def prove(path: Path, grade: Grade) -> Proof:
