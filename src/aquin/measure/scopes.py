@@ -28,7 +28,6 @@ def waveform(signal: Floats, columns: int = 120) -> Waveform:
     """Percentiles of (h, w, 3) display signal in equal columns, to a 256th of the scope's height."""
     w = signal.shape[1]
     columns = min(columns, w)
-    signal = signal[:: 2 if signal.shape[0] > 180 else 1]  # every other line says the same about percentiles
     planes = np.concatenate([signal, (signal @ LUMA)[..., None]], axis=2)
     level = ((planes - np.float32(LOW)) * np.float32(BINS / (HIGH - LOW))).astype(np.int32).clip(0, BINS - 1)
     column = (np.arange(w) * columns // w).astype(np.int32)
