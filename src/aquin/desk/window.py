@@ -105,12 +105,8 @@ class Window(QMainWindow):
         return {"columns": self.view.columns, "rows": self.view.rows, "scopes": self.view.scopes}
 
     def _rail(self) -> QWidget:
-        rail = QWidget()
+        rail = _panel()
         rail.setFixedWidth(92)
-        rail.setAutoFillBackground(True)
-        palette = rail.palette()
-        palette.setColor(rail.backgroundRole(), theme.PANEL)
-        rail.setPalette(palette)
         column = QVBoxLayout(rail)
         column.setContentsMargins(0, theme.GRID, 0, theme.GRID)
         column.setSpacing(2)
@@ -140,12 +136,8 @@ class Window(QMainWindow):
         return rail
 
     def _foot(self) -> QWidget:
-        foot = QWidget()
+        foot = _panel()
         foot.setFixedHeight(36)
-        foot.setAutoFillBackground(True)
-        palette = foot.palette()
-        palette.setColor(foot.backgroundRole(), theme.PANEL)
-        foot.setPalette(palette)
         line = QHBoxLayout(foot)
         line.setContentsMargins(theme.GRID, 0, theme.GRID, 0)
         self.next_button = QPushButton("")
@@ -372,6 +364,16 @@ class Window(QMainWindow):
                 settings.setValue(name, splitter.saveState())
         self.view.finish()
         super().closeEvent(event)
+
+
+def _panel() -> QWidget:
+    """A strip of chrome in the panel's grey."""
+    made = QWidget()
+    made.setAutoFillBackground(True)
+    palette = made.palette()
+    palette.setColor(made.backgroundRole(), theme.PANEL)
+    made.setPalette(palette)
+    return made
 
 
 def _app() -> QObject:
