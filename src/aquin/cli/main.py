@@ -8,6 +8,7 @@ from typing import Annotated, Any, NoReturn
 import typer
 
 from aquin import __version__
+from aquin.cli import simulate
 from aquin.errors import AquinError
 
 UsageError: Any = typer.BadParameter.__base__
@@ -26,13 +27,16 @@ Config = Annotated[
     Path | None,
     typer.Option(
         "--config",
-        help="A config.ocio file. Without it: the config.ocio beside the file or one folder up, else the built-in one.",
+        help="A config.ocio file. Without it: the config.ocio beside the file or up to three folders up, else the built-in one.",
     ),
 ]
 Matrix = Annotated[str | None, typer.Option(help="Override the YCbCr matrix: bt601, bt709, bt2020.")]
 Range = Annotated[str | None, typer.Option(help="Override the signal range: full or legal.")]
 LayoutName = Annotated[str, typer.Option("--layout", help="Chart layout by name, or a .json file.")]
 Force = Annotated[bool, typer.Option("--force", help="Overwrite OUT.")]
+
+
+app.add_typer(simulate.app, name="simulate")
 
 
 @app.callback(invoke_without_command=True)
@@ -67,7 +71,7 @@ def demo(
     from aquin.simulate.demo import build_demo
 
     folder = dir if dir is not None else demo_folder()
-    session = _with_progress("building the demo", lambda tell: build_demo(folder.absolute(), tell))
+    session = with_progress("building the demo", lambda tell: build_demo(folder.absolute(), tell))
     print(f"demo: {session}", file=sys.stderr)
     if screenshots is not None:
         for path in window.save_screenshots(session, screenshots):
@@ -288,7 +292,8 @@ def _corners(text: str | None) -> Any:
     return [numbers[k : k + 2] for k in (0, 2, 4, 6)]
 
 
-def _with_progress(title: str, work: Any) -> Any:
+def with_progress(title: str, work: Any) -> Any:
+    """Run `work(tell)` with a progress bar and the time left on stderr."""
     from rich.console import Console
     from rich.progress import BarColumn, Progress, TextColumn, TimeRemainingColumn
 

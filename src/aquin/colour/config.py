@@ -67,12 +67,10 @@ class ColourConfig:
 
     @classmethod
     def find(cls, path: str | Path | None, beside: str | Path | None = None) -> "ColourConfig":
-        """The named file, else the production's own `config.ocio` beside a media file or one folder up, else the built-in."""
+        """The named file, else the production's own `config.ocio` beside a media file or up to three folders up, else the built-in."""
         if path is None and beside is not None:
-            folder = Path(beside).absolute().parent
-            path = next(
-                (p for p in (folder / "config.ocio", folder.parent / "config.ocio") if p.is_file()), None
-            )
+            near = list(Path(beside).absolute().parents)[:4]
+            path = next((p for p in (folder / "config.ocio" for folder in near) if p.is_file()), None)
         return cls.load(path)
 
     def with_encodings(self, *cameras: CameraEncoding) -> "ColourConfig":

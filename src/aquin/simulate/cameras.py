@@ -1,5 +1,6 @@
 """Invented cameras as spectral devices: from light on the sensor to the signal in the file."""
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -168,7 +169,7 @@ def pattern_of(camera: Camera, height: int, width: int) -> Float32:
     return np.asarray(np.float32(camera.fixed_pattern) * (columns + own), np.float32)
 
 
-_STRIP = 45
+STRIP = 54
 """Rows that are worked on at once, so that they stay in the processor's cache."""
 
 
@@ -177,38 +178,58 @@ def soften(camera: Camera, raw: Float32) -> Float32:
     return np.asarray(cv2.GaussianBlur(raw, (7, 7), camera.softness), np.float32) if camera.softness > 0 else raw
 
 
-def expose(camera: Camera, raw: Float32, setting: Setting, grain: Grain | None, soft: bool = False) -> Float32:
-    """(h, w, 3) sensor levels to linear RGB of the camera's encoding: blur, exposure, noise, clipping, development.
+class Exposure:
+    """Sensor levels under a setting, ready to be read out again and again, each time with other noise.
 
-    Shot noise is Poisson's, approximated by a normal distribution (ISO 15739); without `grain` there is no noise. `soft` levels
-    have been through the lens already.
+    (h, w, 3) levels; `soft` ones have been through the lens already. Shot noise is Poisson's, approximated by a normal
+    distribution (ISO 15739).
     """
-    raw = np.asarray(raw, np.float32)
-    high, wide = raw.shape[:2]
-    x = _flat(raw if soft else soften(camera, raw))
-    out = np.empty((high, wide, 3), np.float32)
-    gain = 2.0**setting.stops
-    top = 0.18 * 2.0**camera.full_well_stops
-    matrix = development(camera, setting).astype(np.float32)
-    index = setting.exposure_index or camera.exposure_index
-    scale = camera.electrons_at_grey / 0.18 * camera.exposure_index / index
-    noise = grain.next() if grain is not None else None
-    pattern = pattern_of(camera, high, wide) if grain is not None and camera.fixed_pattern else None
-    for y in range(0, high, _STRIP):
-        part = x[y : y + _STRIP]
-        if noise is not None:
-            spread = cv2.max(part, 0.0)
-            cv2.addWeighted(spread, scale * gain / scale**2, spread, 0.0, (camera.read_noise / scale) ** 2, dst=spread)
-            cv2.sqrt(spread, dst=spread)
-            cv2.multiply(spread, noise[y : y + _STRIP], dst=spread)
-            part = cv2.scaleAdd(part, gain, spread, dst=spread)
-            if pattern is not None:
-                cv2.scaleAdd(pattern[y : y + _STRIP], 1 / scale, part, dst=part)
-        else:
-            part = part * np.float32(gain)
-        part = cv2.min(part, top)
-        cv2.transform(part.reshape(-1, wide, 3), matrix, dst=out[y : y + _STRIP])
-    return out
+
+    def __init__(self, camera: Camera, raw: Float32, setting: Setting, soft: bool = False) -> None:
+        self.camera, self.setting = camera, setting
+        raw = np.asarray(raw, np.float32)
+        self.size = raw.shape[:2]
+        self._level = _flat(raw if soft else soften(camera, raw)) * np.float32(2.0**setting.stops)
+        index = setting.exposure_index or camera.exposure_index
+        self._scale = camera.electrons_at_grey / 0.18 * camera.exposure_index / index
+        self._spread: Float32 | None = None
+
+    def linear(self, grain: Grain | None) -> Float32:
+        """(h, w, 3) linear RGB of the camera's encoding after noise, clipping and development; no noise without `grain`."""
+        high, wide = self.size
+        out = np.empty((high, wide, 3), np.float32)
+        for rows, part in self.strips(grain):
+            out[rows] = part
+        return out
+
+    def strips(self, grain: Grain | None) -> Iterator[tuple[slice, Float32]]:
+        """The same in strips of rows."""
+        high, wide = self.size
+        top = 0.18 * 2.0**self.camera.full_well_stops
+        matrix = development(self.camera, self.setting).astype(np.float32)
+        noise, pattern = None, None
+        if grain is not None:
+            noise = grain.next()
+            if self.camera.fixed_pattern:
+                pattern = pattern_of(self.camera, high, wide)
+            if self._spread is None:
+                self._spread = cv2.max(self._level, 0.0)
+                cv2.addWeighted(self._spread, 1 / self._scale, self._spread, 0.0, (self.camera.read_noise / self._scale) ** 2, dst=self._spread)
+                cv2.sqrt(self._spread, dst=self._spread)
+        for y in range(0, high, STRIP):
+            rows = slice(y, min(y + STRIP, high))
+            part = self._level[rows]
+            if noise is not None:
+                assert self._spread is not None
+                part = cv2.add(part, cv2.multiply(self._spread[rows], noise[rows]))
+                if pattern is not None:
+                    cv2.scaleAdd(pattern[rows], 1 / self._scale, part, dst=part)
+            yield rows, cv2.transform(cv2.min(part, top).reshape(-1, wide, 3), matrix)
+
+
+def expose(camera: Camera, raw: Float32, setting: Setting, grain: Grain | None, soft: bool = False) -> Float32:
+    """(h, w, 3) sensor levels to linear RGB of the camera's encoding: blur, exposure, noise, clipping, development."""
+    return Exposure(camera, raw, setting, soft).linear(grain)
 
 
 def _flat(picture: Float32) -> Float32:
@@ -218,37 +239,46 @@ def _flat(picture: Float32) -> Float32:
 
 def signal(camera: Camera, linear: Float32) -> Float32:
     """(h, w, 3) linear RGB to the recorded signal, sharpened in luma as the camera does, 0 to 1 over full range."""
-    high, wide = linear.shape[:2]
+    out = np.empty(linear.shape, np.float32)
+    for y in range(0, len(linear), STRIP):
+        out[y : y + STRIP] = encode(camera, linear[y : y + STRIP])
+    return np.asarray(np.clip(sharpen(camera, out), 0, 1), np.float32)
+
+
+def encode(camera: Camera, linear: Float32) -> Float32:
+    """(h, w, 3) linear RGB through the camera's curve; neither sharpened nor held in 0 to 1."""
     x = _flat(linear)
-    out = np.empty_like(x)
-    for y in range(0, high, _STRIP):
-        part, to = x[y : y + _STRIP], out[y : y + _STRIP]
-        if camera.baked is not None:
-            to[:] = _look_up(camera.baked, part)
-            continue
-        assert camera.encoding.curve
-        c = camera.encoding.curve
-        inner = cv2.max(part, c.break_linear)  # the toe is the tangent at the break
-        under = cv2.subtract(part, inner)
-        cv2.addWeighted(inner, c.b, inner, 0.0, c.c, dst=inner)
-        cv2.log(inner, dst=inner)
-        cv2.addWeighted(inner, c.a / np.log(10), under, c.toe[0], c.d, dst=to)
+    if camera.baked is not None:
+        return _look_up(camera.baked, x).reshape(linear.shape)
+    assert camera.encoding.curve
+    c = camera.encoding.curve
+    inner = cv2.max(x, c.break_linear)  # the toe is the tangent at the break
+    under = cv2.subtract(x, inner)
+    cv2.addWeighted(inner, c.b, inner, 0.0, c.c, dst=inner)
+    cv2.log(inner, dst=inner)
+    return np.asarray(cv2.addWeighted(inner, c.a / np.log(10), under, c.toe[0], c.d, dst=inner).reshape(linear.shape), np.float32)
+
+
+def sharpen(camera: Camera, out: Float32) -> Float32:
+    """Unsharp masking of the luma, in place."""
     if camera.sharpening:
-        luma = cv2.transform(out.reshape(linear.shape), np.array([[0.2126, 0.7152, 0.0722]], np.float32))
+        luma = cv2.transform(out, np.array([[0.2126, 0.7152, 0.0722]], np.float32))
         edge = cv2.subtract(luma, cv2.GaussianBlur(luma, (0, 0), 1.2))
-        cv2.scaleAdd(_flat(cv2.merge([edge] * 3)), camera.sharpening, out, dst=out)
-    return np.asarray(np.clip(out, 0, 1, out=out).reshape(linear.shape), np.float32)
+        flat = out.reshape(len(out), -1)
+        cv2.scaleAdd(_flat(cv2.merge([edge] * 3)), camera.sharpening, flat, dst=flat)
+    return out
 
 
 @lru_cache(maxsize=4)
 def _baked_table(curve: BakedCurve) -> Float32:
-    return curve.encode(np.linspace(0, 1, 16384, dtype=np.float32) ** 2 * np.float32(curve.ceiling))
+    return np.asarray(curve.encode(np.linspace(0, 1, 65536) ** 2 * curve.ceiling), np.float32)
 
 
 def _look_up(curve: BakedCurve, linear: Float32) -> Float32:
-    """The baked curve through a table that is even in the root of the level; exact to 1e-5."""
-    place = cv2.sqrt(cv2.min(cv2.max(linear, 0.0), curve.ceiling)) * np.float32(16383 / curve.ceiling**0.5)
-    return np.asarray(cv2.remap(_baked_table(curve)[None], place, np.zeros_like(place), cv2.INTER_LINEAR), np.float32)
+    """The baked curve through a table that is even in the root of the level; exact to 2e-5."""
+    root = cv2.sqrt(cv2.min(cv2.max(linear, 0.0), curve.ceiling))
+    place = cv2.addWeighted(root, 65535 / curve.ceiling**0.5, root, 0.0, 0.0, dtype=cv2.CV_16U)
+    return np.asarray(_baked_table(curve).take(place), np.float32)
 
 
 _D65 = (0.3127, 0.3290)
@@ -348,8 +378,8 @@ PETREL = Camera(
     letter="D",
     exposure_index=100,
     full_well_stops=3.4,
-    electrons_at_grey=520.0,
-    read_noise=5.0,
+    electrons_at_grey=4200.0,
+    read_noise=7.0,
     fixed_pattern=2.4,
     softness=0.55,
     warmth=-0.03,

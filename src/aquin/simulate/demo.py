@@ -1,104 +1,152 @@
-"""The demo: two cameras film the ferry's aft deck with the chart in it."""
+"""The demo production: the ferry shoot, built on first use."""
 
 import json
-import shutil
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from pathlib import Path
 
+import cv2
 import numpy as np
 
 from aquin.arrays import Float32, write_safely
+from aquin.colour.cdl import Cdl
 from aquin.colour.config import ColourConfig
 from aquin.errors import AquinError
-from aquin.simulate.cameras import CAMERAS, HERON, SKUA, Setting, signal
-from aquin.simulate.canvas import View
-from aquin.simulate.film import film, write_exr, write_movie
-from aquin.simulate.scene import Deck
+from aquin.simulate.build import Progress, build_media, claim, room_for, write_papers
+from aquin.simulate.cameras import CAMERAS, HERON, SKUA
+from aquin.simulate.film import write_still
+from aquin.simulate.shoot import Shoot, Take, plan
 
-VERSION = 1
+VERSION = 2
 MARK = ".aquin-demo.json"
-LIGHT = "D55"
-HERON_SETTING = Setting("D55")
-SKUA_SETTING = Setting("5000K", stops=-0.45, tint=4.0)
-FRAMES = 24
+TRUTH_MARK = ".aquin-truth.json"
+SEED = 2026
+MEGABYTES = 450
+LOOK = Cdl((1.06, 0.98, 0.90), (0.012, 0.0, 0.030), (1.12, 1.10, 1.02), 0.82)
+"""The reference still's grade on ACEScct: warm lights, teal in the shadows, more contrast, less colour."""
 
 
-def heron_deck() -> Deck:
-    return Deck(View(eye=(0.0, 1.5, 0.0)))
+def build_demo(
+    folder: Path,
+    progress: Progress | None = None,
+    seed: int = SEED,
+    truth: Path | None = None,
+    only: Callable[[Take], bool] | None = None,
+    jobs: int | None = None,
+) -> Path:
+    """Build the ferry shoot in `folder` unless it is there already; returns the session file that opens it.
 
-
-def skua_deck(frame: int) -> Deck:
-    """The second camera stands a step to the right and sways a little."""
-    sway = 0.004 * np.sin(frame / 5.0)
-    return Deck(View(eye=(0.14 + float(sway), 1.53 + 0.5 * float(sway), 0.06)), phase=frame / 24)
-
-
-def build_demo(folder: Path, progress: Callable[[float, str], None] | None = None) -> Path:
-    """Build the demo in `folder` unless it is there already; returns the session file that opens it.
-
-    The truth goes into a folder of its own beside it (`NAME-truth`), which the application never reads. Raises AquinError
-    for a folder that holds anything else.
+    An interrupted build goes on with the files that are missing. `truth`: a folder outside it for what really happened, for
+    tests; the application never reads it. `only` films a part. Raises AquinError for a folder that holds anything else.
     """
-    session = folder / "ferry.json"
-    mark = folder / MARK
-    if mark.is_file() and session.is_file() and json.loads(mark.read_text()).get("version") == VERSION:
+    session, mark = folder / "ferry.json", folder / MARK
+    found = _read(mark)
+    if found.get("version") == VERSION and found.get("done") and session.is_file():
         return session
-    if folder.exists() and any(folder.iterdir()) and not mark.is_file():
-        raise AquinError("the folder holds other things", folder, "Name an empty or new folder with --dir")
+    claim(folder, MARK)
     tell = progress or (lambda share, text: None)
+    shoot = plan(seed)
+    takes = [t for t in shoot.takes if only is None or only(t)]
+    if truth is not None:
+        if truth.resolve().is_relative_to(folder.resolve()):
+            raise AquinError("the truth must lie outside the production", truth, "Name another folder")
+        claim(truth, TRUTH_MARK)
+        (truth / TRUTH_MARK).write_text("{}", encoding="utf-8")
     try:
-        (folder / "media").mkdir(parents=True, exist_ok=True)
-        mark.write_text(json.dumps({"version": 0}))
-        truth = folder.parent / f"{folder.name}-truth"
-        if truth.exists() and not (truth / MARK).is_file():
-            raise AquinError("the folder for the truth holds other things", truth, "Choose another --dir")
-        shutil.rmtree(truth, ignore_errors=True)
-        truth.mkdir()
-        (truth / MARK).write_text("{}")
+        if only is None:
+            room_for(folder, MEGABYTES)
+        if (found.get("version"), found.get("seed")) != (VERSION, seed):
+            _sweep(folder)
+        mark.write_text(json.dumps({"version": VERSION, "seed": seed, "done": False}), encoding="utf-8")
+        media = folder / "media"
+        media.mkdir(exist_ok=True)
+        config = ColourConfig.load().with_encodings(*(e for c in CAMERAS.values() if not c.baked for e in (c.encoding, c.linear_encoding)))
+        write_safely(folder / "config.ocio", lambda p: _put(p, config.text()), force=True)
+        write_papers(shoot, folder)
+        build_media(shoot, takes, media, truth, lambda share, text: tell(0.97 * share, text), jobs)
+        tell(0.97, "reference stills")
+        write_references(shoot, media, folder / "references", config)
+        write_safely(session, lambda p: _put(p, json.dumps(_session(shoot), indent=2) + "\n"), force=True)
+        mark.write_text(json.dumps({"version": VERSION, "seed": seed, "done": True}), encoding="utf-8")
     except OSError as error:
-        raise AquinError(
-            f"the demo can't be built ({error.strerror})", folder, "Choose another folder with --dir"
-        ) from error
-    config = ColourConfig.load().with_encodings(
-        *(e for c in CAMERAS.values() for e in (c.encoding, c.linear_encoding))
-    )
-    write_safely(folder / "config.ocio", lambda p: _put(p, config.text()), force=True)
-    random = np.random.default_rng(2026)
-    tell(0.02, "filming with Heron")
-    hero = folder / "media" / "A004_C012_aftdeck.exr"
-    write_exr(hero, film(heron_deck(), HERON, LIGHT, HERON_SETTING, random), "10:04:11:08", "A004")
-    shot = folder / "media" / "B002_C007_aftdeck.mkv"
-
-    def frames() -> Iterator[Float32]:
-        for number in range(FRAMES):
-            tell(0.05 + 0.9 * number / FRAMES, f"filming with Skua, frame {number + 1} of {FRAMES}")
-            yield signal(SKUA, film(skua_deck(number), SKUA, LIGHT, SKUA_SETTING, random))
-
-    write_movie(shot, frames(), "10:04:11:02", "B002")
-    tell(0.96, "keeping the truth")
-    seen = film(skua_deck(0), HERON, LIGHT, HERON_SETTING, None)
-    np.savez_compressed(
-        truth / "aftdeck.npz",
-        hero_corners=heron_deck().chart_corners(),
-        shot_corners=skua_deck(0).chart_corners(),
-        hero_camera_at_shot=seen.astype(np.float32),
-    )
-    session.write_text(
-        json.dumps(
-            {
-                "version": 1,
-                "config": "config.ocio",
-                "hero": {"file": "media/A004_C012_aftdeck.exr", "encoding": HERON.linear_encoding.name},
-                "shot": {"file": "media/B002_C007_aftdeck.mkv", "encoding": SKUA.encoding.name},
-            },
-            indent=2,
-        )
-        + "\n",
-        encoding="utf-8",
-    )
-    mark.write_text(json.dumps({"version": VERSION}))
+        raise AquinError(f"the demo can't be built ({error.strerror or error})", error.filename or folder, "Free some space or choose another folder with --dir") from error
     tell(1.0, "done")
     return session
+
+
+def seed_in(folder: Path) -> int:
+    """The seed of a built shoot. Raises AquinError when it is none."""
+    seed = _read(folder / MARK).get("seed")
+    if not isinstance(seed, int):
+        raise AquinError("this is no simulated shoot", folder, "Build one first: aquin demo, or aquin simulate shoot DIR")
+    return seed
+
+
+def session_takes(shoot: Shoot) -> tuple[Take, Take]:
+    """What the Bench opens with: the main camera's chart still and the flying camera's chart take on the car deck."""
+    hero = next(t for t in shoot.takes if t.kind == "still")
+    shot = next(t for t in shoot.takes if t.setup == "car-deck" and t.role == "flying" and t.target == "24-patch")
+    return hero, shot
+
+
+def _session(shoot: Shoot) -> dict[str, object]:
+    hero, shot = session_takes(shoot)
+    return {
+        "version": 1,
+        "config": "config.ocio",
+        "hero": {"file": f"media/{hero.path}", "encoding": HERON.linear_encoding.name},
+        "shot": {"file": f"media/{shot.path}", "encoding": SKUA.encoding.name, "frame": shot.zero},
+    }
+
+
+def write_references(shoot: Shoot, media: Path, folder: Path, config: ColourConfig) -> None:
+    """16-bit TIFF stills: the main camera's first slate of each setup as it looks ungraded, and one with a strong look.
+
+    Pictures are for an sRGB screen. Takes that were not filmed, or can't be read, are left out.
+    """
+    from aquin.frames import open_source
+
+    folder.mkdir(exist_ok=True)
+    for take in shoot.shots:
+        if take.role != "main" or take.number != 1 or not (media / take.path).is_file() or take.mistake:
+            continue
+        source = open_source(media / take.path)
+        rgb = source.read(source.first + min(take.zero, source.count - 1)).rgb
+        source.close()
+        linear = config.to_linear(take.camera.encoding.name)(rgb)
+        write_still(folder / f"hero-{take.setup}.tif", screen(config, linear), None, take.card, "uint16")
+        if take.setup in ("car-deck", "pier") and not (folder / "look.tif").exists():
+            log = config.from_linear("ACEScct")(linear)
+            graded = config.to_linear("ACEScct")(np.asarray(LOOK.apply(log), np.float32))
+            write_still(folder / "look.tif", screen(config, graded), None, take.card, "uint16")
+
+
+def screen(config: ColourConfig, linear: Float32) -> Float32:
+    """(h, w, 3) scene-linear AP1 as the first view of an sRGB screen shows it, 0 to 1."""
+    display = next(((d, v[0]) for d, v in config.displays() if "sRGB" in d and v), config.default_view())
+    return np.asarray(np.clip(config.view(*display)(linear), 0, 1), np.float32)
+
+
+def small(picture: Float32, width: int) -> Float32:
+    """(h, w, 3) scaled to a width."""
+    size = (width, round(width * picture.shape[0] / picture.shape[1]))
+    return np.asarray(cv2.resize(picture, size, interpolation=cv2.INTER_AREA), np.float32)
+
+
+def _sweep(folder: Path) -> None:
+    """Remove what an older version of the demo left in its own folder."""
+    import shutil
+
+    for name in ("media", "reports", "edit", "references"):
+        shutil.rmtree(folder / name, ignore_errors=True)
+    (folder / "ferry.json").unlink(missing_ok=True)
+
+
+def _read(mark: Path) -> dict[str, object]:
+    try:
+        found = json.loads(mark.read_text(encoding="utf-8"))
+    except (OSError, ValueError):
+        return {}
+    return found if isinstance(found, dict) else {}
 
 
 def _put(path: Path, text: str) -> None:

@@ -53,7 +53,7 @@ def tables(camera: Camera, names: Sequence[str], factors: Sequence[float]) -> Ta
 
 @dataclass(frozen=True)
 class Moves:
-    """How a take moves; all offsets are 0 at frame 0. `hand` is the camera's shake in pixels, `push` a slow zoom per second."""
+    """How a take moves, by frames from the one where nothing has moved. `hand`: shake in pixels, `push`: zoom per second."""
 
     hand: float = 0.0
     push: float = 0.0
@@ -63,12 +63,12 @@ class Moves:
     """How much people move."""
     seed: int = 0
 
-    def camera(self, frame: int) -> tuple[float, float, float]:
+    def camera(self, frame: int, seed: int) -> tuple[float, float, float]:
         """(dx, dy, scale) of the picture."""
         t = frame / RATE
-        x = self.hand * _wander(t, self.seed) + np.clip(self.drift[0] * t, -9, 9)
-        y = self.hand * _wander(t, self.seed + 1) + np.clip(self.drift[1] * t, -9, 9)
-        return float(x), float(y), float(1 + min(self.push * t, 0.018))
+        x = self.hand * _wander(t, seed) + np.clip(self.drift[0] * t, -9, 9)
+        y = self.hand * _wander(t, seed + 1) + np.clip(self.drift[1] * t, -9, 9)
+        return float(x), float(y), float(1 + np.clip(self.push * t, 0, 0.018))
 
 
 def _wander(t: float, seed: int) -> float:
@@ -110,7 +110,7 @@ class Held:
 @lru_cache(maxsize=4)
 def _twice(roughness: float, seed: int) -> Float32:
     """A tiling plane, two by two and one more, so that any part of it can be cut out."""
-    return np.pad(np.tile(cloud(roughness, seed), (2, 2)), ((0, 1), (0, 1)), mode="wrap")
+    return np.pad(np.tile(cloud(roughness, seed)[:SIDE, :SIDE], (2, 2)), ((0, 1), (0, 1)), mode="wrap")
 
 
 class Stage:
@@ -122,6 +122,8 @@ class Stage:
         self.sight = Sight(self.lens, self.place.lighting, solids)
         self._static = self.sight.static_layer()
         self._groups = self.sight.group_layers()
+        self._keys: dict[float, float] = {}
+        self._picture: Picture | None = None
         self._distance = self._static.centre(self._static.distance)
         sea = self._static.centre(self._static.material) == number()["sea body"]
         sea &= self._static.centre(self._static.hit)
@@ -169,9 +171,11 @@ class Stage:
 
     def key(self, minutes: float = 0.0) -> float:
         """The light on the people: luminance of a perfect diffuser that faces as they do (the upper quartile over them)."""
-        lit = [layer.light[layer.hit] for layer in self._groups.values()]
-        y = np.concatenate(lit) @ np.array(self.factors(minutes), np.float32) if lit else np.ones(1, np.float32)
-        return float(np.percentile(y, 75))
+        if minutes not in self._keys:
+            lit = [layer.light[layer.hit] for layer in self._groups.values()]
+            y = np.concatenate(lit) @ np.array(self.factors(minutes), np.float32) if lit else np.ones(1, np.float32)
+            self._keys[minutes] = float(np.percentile(y, 75))
+        return self._keys[minutes]
 
     def nearest(self) -> float:
         """Metres to the nearest person."""
@@ -179,7 +183,10 @@ class Stage:
 
     def picture(self, camera: Camera, minutes: float = 0.0) -> "Picture":
         """The place in this camera's levels, ready to make frames."""
-        return Picture(self, camera, self.factors(minutes))
+        factors = self.factors(minutes)
+        if self._picture is None or self._picture.camera != camera or self._picture.factors != factors:
+            self._picture = Picture(self, camera, factors)
+        return self._picture
 
     def grip(self, distance: float, across: float, down: float) -> Float64:
         """The point at `distance` metres that lies `across` and `down` (shares from the middle) in the picture."""
@@ -209,6 +216,8 @@ class Picture:
             light = stage._static.spread(stage._static.light @ self._tables[0][:, number()["foam"]])
             self._white = np.ascontiguousarray(light[stage._sea_rows])
         self._pieces = [self._piece(name, layer, k) for k, (name, layer) in enumerate(stage._groups.items())]
+        self._canvas = self._base.copy()
+        self._dirty: list[tuple[slice, slice]] = [(stage._sea_rows, slice(None))] if stage._sea_rows is not None else []
         bodies = {p.seed: p.distance for p in self._pieces if not p.head}
         self._pieces.sort(key=lambda p: (-bodies.get(p.seed, p.distance), p.head))
 
@@ -237,17 +246,24 @@ class Picture:
             name.endswith("head"),
         )
 
-    def frame(self, frame: int, moves: Moves, over: Callable[[Float32], None] | None = None) -> Float32:
+    def frame(self, frame: int, moves: Moves, over: Callable[[Float32], None] | None = None, shake: int = 0) -> Float32:
         """(HEIGHT, WIDTH, 3) sensor levels of a frame; `over` paints on the full picture before the camera moves."""
-        out = self._base.copy()
+        out = self._canvas
         t = frame / RATE
+        for rows, columns in self._dirty:
+            out[rows, columns] = self._base[rows, columns]
+        self._dirty = [(p.rows, p.columns) for p in self._pieces]
+        if self.stage._sea_rows is not None:
+            self._dirty.append((self.stage._sea_rows, slice(None)))
+        if over is not None:
+            self._dirty.append((slice(None), slice(None)))
         if self.stage._sea_rows is not None:
             self._wave(out, t + moves.seed * 3.7)
         for piece in self._pieces:
             self._put(out, piece, t, moves)
         if over is not None:
             over(out)
-        dx, dy, scale = moves.camera(frame)
+        dx, dy, scale = moves.camera(frame, shake)
         if dx == dy == 0 and scale == 1:
             return np.ascontiguousarray(out[MARGIN : MARGIN + HEIGHT, MARGIN : MARGIN + WIDTH])
         back = np.array([[1 / scale, 0, MARGIN + WIDTH / 2 * (1 - 1 / scale) - dx], [0, 1 / scale, MARGIN + HEIGHT / 2 * (1 - 1 / scale) - dy]])
@@ -287,17 +303,18 @@ class Picture:
             share = cv2.merge([share] * 3)
             region += share * (self._white - region)
 
-    def target(self, target: Target, centre: Float64, yaw: float, pitch: float, roll: float, shade: tuple[float, float] | None = None) -> tuple[Callable[[Float32], None], Held]:
+    def target(self, target: Target, centre: Float64, yaw: float, pitch: float, roll: float, shade: tuple[float, float] | None = None, other_light: str = "") -> tuple[Callable[[Float32], None], Held]:
         """A painter for `frame` that holds the target at a point, facing the lens but for yaw, pitch, roll (degrees); and how it is lit.
 
-        `shade` (position -1 to 2 across the target, depth 0 to 1) lets a soft shadow lie over it, from the left to there.
+        `shade` (position -1 to 2 across the target, depth 0 to 1) lets a soft shadow lie over it, from the left to there. `other_light` names a
+        spectrum that lights the target in place of the scene's.
         """
         stage = self.stage
         right, up, forward = stage.lens.axes
         frame = np.stack([right, up, -forward], 1) @ rotation(yaw, pitch, roll)
         wide, high = target.size
         across, down, normal = frame[:, 0], -frame[:, 1], frame[:, 2]
-        u, v = np.meshgrid(np.linspace(-0.5, 0.5, 5), np.linspace(-0.5, 0.5, 4))
+        u, v = np.meshgrid(np.linspace(-0.5, 0.5, 4), np.linspace(-0.5, 0.5, 3))
         points = (centre + u.reshape(-1, 1) * wide * across + v.reshape(-1, 1) * high * down).astype(np.float32)
         light, shine = stage.sight.light_at(points, np.repeat(normal[None], len(points), 0).astype(np.float32), "chart face")
         corners = np.array([centre + a * wide * across + b * high * down for a, b in ((-0.5, -0.5), (0.5, -0.5), (0.5, 0.5), (-0.5, 0.5))])
@@ -307,19 +324,24 @@ class Picture:
             edge = 1 - shade[1] * (1 - smooth((u.ravel() + 0.5).astype(np.float32), shade[0] - 0.22, shade[0] + 0.22))
             light, shine = light * edge[:, None], shine * edge[:, None]
 
-        plain = self._tables[2]
-        levels = _target_levels(self.camera, target.name, tuple(stage.spectra))
+        names, factors, plain = list(stage.spectra), self.factors, self._tables[2]
+        if other_light:
+            light = np.repeat(np.mean(light @ np.float32(factors))[None, None], len(points), 0).astype(np.float32)
+            shine = 0.004 * light
+            names, factors = [other_light], [1.0]
+            plain = tables(self.camera, names, factors)[2]
+        levels = _target_levels(self.camera, target.name, tuple(names))
 
         def paint(out: Float32) -> None:
             colour = np.zeros((rows, columns, 3), np.float32)
             for k, table in enumerate(levels):
-                field = cv2.resize(light[:, k].reshape(4, 5), (columns, rows), interpolation=cv2.INTER_LINEAR)
-                mirror = cv2.resize(shine[:, k].reshape(4, 5), (columns, rows), interpolation=cv2.INTER_LINEAR)
-                colour += (table * np.float32(self.factors[k]))[target.labels] * field[..., None] + mirror[..., None] * plain[k]
+                field = cv2.resize(light[:, k].reshape(3, 4), (columns, rows), interpolation=cv2.INTER_LINEAR)
+                mirror = cv2.resize(shine[:, k].reshape(3, 4), (columns, rows), interpolation=cv2.INTER_LINEAR)
+                colour += (table * np.float32(factors[k]))[target.labels] * field[..., None] + mirror[..., None] * plain[k]
             inside = at + MARGIN
             low, top = np.maximum(np.floor(inside.min(0)).astype(int) - 2, 0)
             far, base = np.minimum(np.ceil(inside.max(0)).astype(int) + 3, FULL[::-1])
-            grow = 3
+            grow = 2
             source = np.array([[0, 0], [columns, 0], [columns, rows], [0, rows]], np.float32)
             to = ((inside - [low, top]) * grow).astype(np.float32)
             matrix = cv2.getPerspectiveTransform(source - 0.5, to - 0.5)
@@ -339,8 +361,7 @@ class Picture:
             window *= 1 - rgba[..., 3:]
             window += rgba[..., :3]
 
-        own = light @ self._tables[2]
-        mirrored = shine @ self._tables[2]
+        own, mirrored = light @ plain, shine @ plain
         field = np.array(target.corners) - 0.5
         held = np.array([centre + a * wide * across + b * high * down for a, b in field])
         spot, _ = stage.lens.project(held)

@@ -193,22 +193,24 @@ class Sight:
         ambient = np.zeros((len(points), len(names)), np.float32)
         seen = np.zeros((len(points), len(lights)), np.float32)
         n = normals
-        start = points + n * np.float32(0.004) + n * (distance * np.float32(4e-4))[:, None]
+        start = (points + n * np.float32(0.004) + n * (distance * np.float32(4e-4))[:, None]).astype(np.float32)
         tangent = np.cross(n, np.where(np.abs(n[:, :1]) < 0.7, np.float32([[1, 0, 0]]), np.float32([[0, 0, 1]])))
         tangent /= length(tangent)
         other = np.cross(n, tangent)
         bounce = names.index(self.lighting.bounce[0])
-        count = directions.shape[1]
-        for k in range(count):
-            d = directions[:, k]
-            way = (d[:, :1] * tangent + d[:, 1:2] * n + d[:, 2:] * other).astype(np.float32)
-            stopped = self._all.blocked(start, way)
+        count, lump = directions.shape[1], max(20_000 // max(len(points), 1), 1)
+        for k in range(0, count, lump):
+            d = directions[:, k : k + lump, :, None]
+            way = d[:, :, 0] * tangent[:, None] + d[:, :, 1] * n[:, None] + d[:, :, 2] * other[:, None]
+            many = way.shape[1]
+            way = way.reshape(-1, 3)
+            stopped = self._all.blocked(np.repeat(start, many, 0) if many > 1 else start, way)
             got = np.zeros((len(way), len(names)), np.float32)
             open_ = np.flatnonzero(~stopped)
             if len(open_):
                 got[open_] = self.lighting.radiance(way[open_])
             got[stopped, bounce] = self.lighting.bounce[1]
-            ambient += got / count
+            ambient += got.reshape(len(points), many, -1).sum(1) / count if many > 1 else got / np.float32(count)
         for j, light in enumerate(lights):
             total = np.zeros(len(points), np.float32)
             for k in range(spots.shape[1]):
@@ -216,10 +218,10 @@ class Sight:
                 if isinstance(light, Lamp):
                     to = np.float32(light.centre) + spot[:, :1] * np.float32(light.u) + spot[:, 1:] * np.float32(light.v) - start
                     far = length(to)[:, 0]
-                    way, reach = to / far[:, None], far * 0.97
+                    way, reach = to / far[:, None], far * np.float32(0.97)
                 else:
                     way = _cone(light.towards, light.angle, spot)
-                    reach = np.full(len(points), 1e4)
+                    reach = np.full(len(points), 1e4, np.float32)
                 total += ~self._all.blocked(start, way, reach)
             seen[:, j] = total / spots.shape[1]
         return ambient, seen

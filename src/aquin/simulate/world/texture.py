@@ -12,7 +12,7 @@ SIDE = 512
 
 @lru_cache(maxsize=32)
 def cloud(roughness: float, seed: int = 0) -> Float32:
-    """(512, 512) noise that tiles, uniform in 0 to 1; amplitude falls with frequency to the power of `roughness`."""
+    """(513, 513) noise that tiles every 512, uniform in 0 to 1; amplitude falls with frequency to the power of `roughness`."""
     random = np.random.default_rng(1000 + seed)
     f = np.fft.fftfreq(SIDE)
     radius = np.hypot(f[:, None], f[None, :])
@@ -22,7 +22,7 @@ def cloud(roughness: float, seed: int = 0) -> Float32:
     plane = np.fft.ifft2(spectrum).real
     rank = np.empty(plane.size, np.float32)
     rank[np.argsort(plane.ravel())] = np.linspace(0, 1, plane.size)
-    return rank.reshape(SIDE, SIDE)
+    return np.pad(rank.reshape(SIDE, SIDE), ((0, 1), (0, 1)), mode="wrap")
 
 
 def sample(plane: Float32, u: Float32, v: Float32, size: float) -> Float32:
@@ -34,8 +34,7 @@ def sample(plane: Float32, u: Float32, v: Float32, size: float) -> Float32:
     rows = max(-(-len(x) // wide), 1)
     spare = np.zeros(rows * wide - len(x), np.float32)
     x, y = (np.concatenate([a, spare]).reshape(rows, wide) for a in (x, y))
-    around = np.pad(plane, ((0, 1), (0, 1)), mode="wrap")
-    out = cv2.remap(around, x, y, cv2.INTER_LINEAR)
+    out = cv2.remap(plane, x, y, cv2.INTER_LINEAR)
     return np.asarray(out.ravel()[: np.size(u)].reshape(np.shape(u)), np.float32)
 
 
