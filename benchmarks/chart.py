@@ -1,5 +1,7 @@
 """Finding, reading and solving on the demo, against decoding the frame and taking it to scene-linear."""
 
+import json
+
 from common import demo, line, timed
 
 from aquin.charts.find import find_chart
@@ -11,10 +13,12 @@ from aquin.measure.clip import Clip
 
 
 def main() -> None:
-    media = demo().parent / "media"
-    config, chart = ColourConfig.find(None, media / "x"), layout()
-    hero = Clip.open(next(media.glob("*.exr")), "Linear Heron", config)
-    shot = Clip.open(next(media.glob("*.mkv")), "Skua Log", config)
+    session = demo()
+    sides = json.loads(session.read_text())
+    config, chart = ColourConfig.find(None, session), layout()
+    hero, shot = (
+        Clip.open(session.parent / sides[s]["file"], sides[s]["encoding"], config) for s in ("hero", "shot")
+    )
     frame, linear = shot.read(0)
     readings = [read_chart(c.read()[0].rgb, c.to_linear, chart) for c in (hero, shot)]
 

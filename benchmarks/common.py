@@ -14,12 +14,13 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 
 def demo() -> Path:
-    """The demo's session file; the demo is built when it is not there."""
-    from aquin.simulate.demo import build_demo
+    """The demo's session file; what the Bench opens of it is filmed when it is not there."""
+    from aquin.simulate.demo import SEED, build_demo, session_takes
+    from aquin.simulate.shoot import plan
 
-    return build_demo(
-        Path(os.environ.get("AQUIN_DEMO", Path(tempfile.gettempdir()) / "aquin-benchmark-demo"))
-    )
+    wanted = {t.path for t in session_takes(plan(SEED))}
+    folder = Path(os.environ.get("AQUIN_DEMO", Path(tempfile.gettempdir()) / "aquin-benchmark-demo"))
+    return build_demo(folder, only=lambda t: t.path in wanted)
 
 
 def timed(work: Callable[[], object], runs: int) -> list[float]:

@@ -1,5 +1,6 @@
 """Fixtures for all rooms. Windows are offscreen and nothing of the person's own state is touched."""
 
+import json
 import os
 import sys
 from pathlib import Path
@@ -12,7 +13,8 @@ sys.path.insert(0, str(Path(__file__).parent))
 
 from aquin.charts.layout import Layout, layout
 from aquin.colour.config import ColourConfig
-from aquin.simulate.demo import build_demo
+from aquin.simulate.demo import SEED, build_demo, session_takes
+from aquin.simulate.shoot import plan
 
 
 @pytest.fixture(autouse=True)
@@ -34,16 +36,38 @@ def chart24() -> Layout:
 
 @pytest.fixture(scope="session")
 def demo(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    """The demo folder, built once for the whole run."""
+    """The demo folder with the two takes that the Bench opens, filmed once for the whole run."""
     folder = tmp_path_factory.mktemp("demo") / "ferry"
-    build_demo(folder)
+    wanted = {t.path for t in session_takes(plan(SEED))}
+    build_demo(folder, truth=folder.parent / "ferry-truth", only=lambda t: t.path in wanted)
     return folder
 
 
 @pytest.fixture(scope="session")
+def hero_file(demo: Path) -> Path:
+    """The main camera's chart still (scene-linear EXR)."""
+    return demo / json.loads((demo / "ferry.json").read_text())["hero"]["file"]
+
+
+@pytest.fixture(scope="session")
+def shot_file(demo: Path) -> Path:
+    """The flying camera's chart take (a log movie)."""
+    return demo / json.loads((demo / "ferry.json").read_text())["shot"]["file"]
+
+
+@pytest.fixture(scope="session")
 def truth(demo: Path) -> dict[str, np.ndarray]:
-    with np.load(demo.parent / "ferry-truth" / "aftdeck.npz") as data:
-        return dict(data)
+    """What the hero's camera would have recorded where the shot's stood, at the light on the hero's chart; and the charts' corners."""
+    folder = demo.parent / "ferry-truth"
+    hero, shot = (json.loads((folder / f"{t.clip}.json").read_text()) for t in session_takes(plan(SEED)))
+    lit = [facts["held"][0]["irradiance"] * 2.0 ** facts["stops"] for facts in (hero, shot)]
+    with np.load(folder / f"{shot['clip']}.npz") as data:
+        seen = data["hero"].astype(np.float32)
+    return {
+        "hero_corners": np.array(hero["held"][0]["corners"]),
+        "shot_corners": np.array(shot["held"][0]["corners"]),
+        "hero_camera_at_shot": seen * np.float32(lit[0] / lit[1]),
+    }
 
 
 @pytest.fixture

@@ -33,8 +33,8 @@ def run(capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch):
 
 
 @pytest.fixture
-def media(demo: Path) -> tuple[Path, Path]:
-    return next((demo / "media").glob("*.exr")), next((demo / "media").glob("*.mkv"))
+def media(hero_file: Path, shot_file: Path) -> tuple[Path, Path]:
+    return hero_file, shot_file
 
 
 def test_levels_has_its_keys(run) -> None:
@@ -71,7 +71,14 @@ def test_chart_has_its_keys(run, media: tuple[Path, Path]) -> None:
     assert list(data["solutions"][0]) == ["model", "delta_e00_mean", "delta_e00_p95", "delta_e00_loo"]
     given = ",".join(f"{v:.2f}" for c in data["corners"] for v in c)
     code, out, _ = run(
-        "chart", media[1], "--encoding", "Skua Log", "--corners", given, "--timecode", "10:04:11:03"
+        "chart",
+        media[1],
+        "--encoding",
+        "Skua Log",
+        "--corners",
+        given,
+        "--timecode",
+        open_source(media[1]).timecode(1),
     )
     assert "dark skin" in out
     assert code == 0

@@ -62,11 +62,12 @@ def press(
     QTest.qWait(20)
 
 
-def test_main_job_open_find_settle_export_read_back(window: Window, demo: Path, tmp_path: Path) -> None:
+def test_main_job_open_find_settle_export_read_back(
+    window: Window, hero_file: Path, shot_file: Path, tmp_path: Path
+) -> None:
     view = window.view
-    hero, shot = next((demo / "media").glob("*.exr")), next((demo / "media").glob("*.mkv"))
-    view.files.open_file("hero", str(hero), "Linear Heron")
-    view.files.open_file("shot", str(shot), "Skua Log")
+    view.files.open_file("hero", str(hero_file), "Linear Heron")
+    view.files.open_file("shot", str(shot_file), "Skua Log")
     settle_down(window)
     assert all(window.bench.loaded[role].reading is not None for role in ("hero", "shot"))
     before = {row.axis.name: row for row in window.bench.ledger()}
@@ -274,10 +275,10 @@ def test_without_a_chart_the_corners_are_asked_for(window: Window, tmp_path: Pat
     assert window.view.pictures.corners["hero"].shape == (4, 2)
 
 
-def test_files_are_dropped_on_their_side(window: Window, demo: Path) -> None:
+def test_files_are_dropped_on_their_side(window: Window, shot_file: Path) -> None:
     pictures = window.view.pictures
     data = QMimeData()
-    data.setUrls([QUrl.fromLocalFile(str(next((demo / "media").glob("*.mkv"))))])
+    data.setUrls([QUrl.fromLocalFile(str(shot_file))])
     at = QPointF(pictures.width() * 0.8, 50)
     pictures.dropEvent(
         QDropEvent(

@@ -9,6 +9,8 @@ import pytest
 from aquin.errors import AquinError
 from aquin.frames import open_source
 from aquin.frames.model import MAX_SIDE
+from aquin.simulate.demo import SEED, session_takes
+from aquin.simulate.shoot import plan
 
 
 def put(path: Path, rgb: np.ndarray, kind: object, **attributes: object) -> Path:
@@ -73,11 +75,12 @@ def test_a_sequence_is_found_from_any_member_or_a_pattern(tmp_path: Path) -> Non
         open_source(tmp_path / "other.####.exr")
 
 
-def test_timecode_and_rate_come_from_the_header(demo: Path) -> None:
-    source = open_source(next((demo / "media").glob("*.exr")))
-    assert (source.rate, source.start) == (24, "10:04:11:08")
-    assert source.read(0).timecode == "10:04:11:08"
-    assert source.metadata["reelName"] == "A004"
+def test_timecode_and_rate_come_from_the_header(hero_file: Path) -> None:
+    source = open_source(hero_file)
+    still = session_takes(plan(SEED))[0]
+    assert (source.rate, source.start) == (24, still.timecode)
+    assert source.read(0).timecode == still.timecode
+    assert source.metadata["reelName"] == "A01"
 
 
 def test_turned_photographs_stand_upright(tmp_path: Path) -> None:

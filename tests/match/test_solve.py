@@ -107,11 +107,11 @@ def test_settling_in_order_settles_the_tones_and_the_cast(chart24: Layout) -> No
 
 
 @pytest.fixture(scope="module")
-def clips(demo: Path) -> tuple[Clip, Clip]:
-    config = ColourConfig.find(None, demo / "media" / "x")
+def clips(hero_file: Path, shot_file: Path) -> tuple[Clip, Clip]:
+    config = ColourConfig.find(None, hero_file)
     return (
-        Clip.open(next((demo / "media").glob("*.exr")), "Linear Heron", config),
-        Clip.open(next((demo / "media").glob("*.mkv")), "Skua Log", config),
+        Clip.open(hero_file, "Linear Heron", config),
+        Clip.open(shot_file, "Skua Log", config),
     )
 
 

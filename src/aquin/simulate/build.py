@@ -20,7 +20,14 @@ STAGE_WORTH = 90
 """How many frames' time it takes to build a place and one camera's view of it."""
 
 
-def build_media(shoot: Shoot, takes: Iterable[Take], media: Path, truth: Path | None, progress: Progress | None = None, jobs: int | None = None) -> None:
+def build_media(
+    shoot: Shoot,
+    takes: Iterable[Take],
+    media: Path,
+    truth: Path | None,
+    progress: Progress | None = None,
+    jobs: int | None = None,
+) -> None:
     """Film the takes into `media`, keep files that are there, and write what really happened into `truth` if given.
 
     Each place is one job. An exception from `progress` (a cancel) stops the workers and leaves whole files only. Raises AquinError.
@@ -30,7 +37,10 @@ def build_media(shoot: Shoot, takes: Iterable[Take], media: Path, truth: Path | 
     work: dict[str, list[Take]] = {}
     for take in takes:
         work.setdefault(take.setup, []).append(take)
-    worth = {place: sum(t.frames for t in group) + STAGE_WORTH * len({t.role for t in group}) for place, group in work.items()}
+    worth = {
+        place: sum(t.frames for t in group) + STAGE_WORTH * len({t.role for t in group})
+        for place, group in work.items()
+    }
     order = sorted(work, key=lambda place: -worth[place])
     total, done = sum(worth.values()), 0
     count = min(jobs or os.cpu_count() or 1, len(order))
@@ -38,7 +48,9 @@ def build_media(shoot: Shoot, takes: Iterable[Take], media: Path, truth: Path | 
     told: Any = context.Queue()
     stop = context.Event()
     with ProcessPoolExecutor(count, context, _begin, (told, stop)) as pool:
-        running: set[Future[None]] = {pool.submit(_film_place, shoot.seed, work[place], media, truth) for place in order}
+        running: set[Future[None]] = {
+            pool.submit(_film_place, shoot.seed, work[place], media, truth) for place in order
+        }
         try:
             while running:
                 finished, running = wait(running, timeout=0.25, return_when=FIRST_COMPLETED)
@@ -114,13 +126,17 @@ def _film_place(seed: int, takes: list[Take], media: Path, truth: Path | None) -
 def _there(take: Take, media: Path) -> bool:
     first = media / take.path
     if take.form.codec in ("exr", "dpx") and take.kind != "still":
-        return all(first.with_name(f"{take.clip}.{take.first_number + k:07d}{take.form.suffix}").is_file() for k in range(take.frames))
+        return all(
+            first.with_name(f"{take.clip}.{take.first_number + k:07d}{take.form.suffix}").is_file()
+            for k in range(take.frames)
+        )
     return first.is_file()
 
 
 def _keep_truth(rolling: Any, truth: Path, facts: dict[str, Any]) -> None:
     """A take's facts as JSON; for shots and charts the clean frame `zero` as the camera and as the main camera would see it."""
-    from aquin.simulate.cameras import HERON, Setting, expose
+    from aquin.simulate.cameras import HERON, Setting
+    from aquin.simulate.sensor import expose
 
     t = rolling.take
     name = f"{t.card}_{t.clip}" if t.card not in t.clip else t.clip
@@ -135,7 +151,11 @@ def _keep_truth(rolling: Any, truth: Path, facts: dict[str, Any]) -> None:
     as_hero = expose(HERON, rolling.levels(t.zero), settings, None, soft=True)
     rolling.picture, rolling._kept = picture, None
     step = 1 if t.target == "24-patch" and t.setup == "car-deck" else 2
-    np.savez(truth / f"{name}.npz", own=own[::step, ::step].astype(np.float16), hero=as_hero[::step, ::step].astype(np.float16))
+    np.savez(
+        truth / f"{name}.npz",
+        own=own[::step, ::step].astype(np.float16),
+        hero=as_hero[::step, ::step].astype(np.float16),
+    )
 
 
 def _setup_white(take: Take) -> str:
@@ -147,7 +167,13 @@ def _setup_white(take: Take) -> str:
 def _keep_view(stage: Any, role: str, setup: str, truth: Path) -> None:
     """Where a camera stands and how far each pixel is: the true correspondence between cameras follows from it."""
     lens = stage.lens
-    np.savez(truth / f"view_{setup}_{role}.npz", eye=np.array(lens.eye), look=np.array(lens.look), focal=lens.focal, depth=stage.depth())
+    np.savez(
+        truth / f"view_{setup}_{role}.npz",
+        eye=np.array(lens.eye),
+        look=np.array(lens.look),
+        focal=lens.focal,
+        depth=stage.depth(),
+    )
 
 
 def write_papers(shoot: Shoot, folder: Path) -> None:
@@ -176,11 +202,17 @@ def claim(folder: Path, mark: str) -> None:
     try:
         folder.mkdir(parents=True, exist_ok=True)
     except OSError as error:
-        raise AquinError(f"the folder can't be made ({error.strerror})", folder, "Name another one") from error
+        raise AquinError(
+            f"the folder can't be made ({error.strerror})", folder, "Name another one"
+        ) from error
 
 
 def room_for(folder: Path, megabytes: int) -> None:
     """Refuse early when the disk is too full. Raises AquinError."""
     free = shutil.disk_usage(folder).free // 1_000_000
     if free < megabytes:
-        raise AquinError(f"the shoot needs about {megabytes} MB and {free} MB are free", folder, "Free some space or name another folder")
+        raise AquinError(
+            f"the shoot needs about {megabytes} MB and {free} MB are free",
+            folder,
+            "Free some space or name another folder",
+        )

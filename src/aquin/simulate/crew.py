@@ -11,8 +11,9 @@ import cv2
 import numpy as np
 
 from aquin.arrays import Float32
-from aquin.simulate.cameras import STRIP, Exposure, Grain, Setting, encode, sharpen, signal
+from aquin.simulate.cameras import Setting
 from aquin.simulate.film import RATE, Planes, planes_of, write_movie, write_still
+from aquin.simulate.sensor import STRIP, Exposure, Grain, encode, sharpen, signal
 from aquin.simulate.shoot import Take
 from aquin.simulate.stage import Held, Moves, Picture, Stage
 from aquin.simulate.targets import TARGETS
@@ -57,10 +58,17 @@ class Rolling:
         if t.camera.wandering_white:
             s = frame / 24
             mired = 1e6 / int(white[:-1]) + t.camera.wandering_white * (
-                0.7 * np.sin(self._wander[0]) + 0.5 * np.sin(0.9 * s + self._wander[1]) + 0.25 * np.sin(2.3 * s + self._wander[2])
+                0.7 * np.sin(self._wander[0])
+                + 0.5 * np.sin(0.9 * s + self._wander[1])
+                + 0.25 * np.sin(2.3 * s + self._wander[2])
             )
             white = f"{round(1e6 / mired / 25) * 25}K"
-        return Setting(white, float(metered) + t.stops + t.error_stops, t.tint, error_stops=t.error_stops + (t.stops if t.kind == "series" else 0.0))
+        return Setting(
+            white,
+            float(metered) + t.stops + t.error_stops,
+            t.tint,
+            error_stops=t.error_stops + (t.stops if t.kind == "series" else 0.0),
+        )
 
     @property
     def _upright(self) -> float:
@@ -88,7 +96,11 @@ class Rolling:
         if t.kind == "chart" and t.frames > 12:
             away = (frame - t.zero) / t.frames  # flat and clear at `zero`, tilted and shaded away from it
             turn = float(np.sign(away) * max(abs(away) - 0.09, 0.0))
-            yaw, pitch, roll = 46.0 * turn, level - 34.0 * abs(turn) * (1 if away < 0 else -1), 5.0 * float(np.sin(9 * away))
+            yaw, pitch, roll = (
+                46.0 * turn,
+                level - 34.0 * abs(turn) * (1 if away < 0 else -1),
+                5.0 * float(np.sin(9 * away)),
+            )
             if away < -0.16:
                 shade = (1.25 + 2.6 * (away + 0.16), 0.62)
             elif away > 0.30:
@@ -132,7 +144,9 @@ class Rolling:
                 out = bake(out)
             strips = ((slice(y, y + STRIP), out[y : y + STRIP]) for y in range(0, HEIGHT, STRIP))
         else:
-            strips = ((rows, encode(t.camera, part)) for rows, part in self.exposure(frame).strips(self.grain))
+            strips = (
+                (rows, encode(t.camera, part)) for rows, part in self.exposure(frame).strips(self.grain)
+            )
         parts = [planes_of(part, t.form.pixels, range=t.form.range) for _, part in strips]
         return [np.concatenate([p[k] for p in parts]) for k in range(3)]
 
@@ -155,13 +169,24 @@ def shoot_take(rolling: Rolling, media: Path, tell: Tell | None = None) -> list[
     if t.form.codec in ("exr", "dpx"):
         written = []
         for k in range(t.frames):
-            path = first if t.kind == "still" else first.with_name(f"{t.clip}.{t.first_number + k:07d}{t.form.suffix}")
+            path = (
+                first
+                if t.kind == "still"
+                else first.with_name(f"{t.clip}.{t.first_number + k:07d}{t.form.suffix}")
+            )
             written.append(path)
             if not path.is_file():
                 temporary = path.with_name(f".part-{path.name}")
                 code = rolling_timecode(t, k)
                 if t.form.codec == "exr":
-                    write_still(temporary, rolling.linear(k), code, t.card, "half", compression="zip" if t.kind == "still" else "dwaa:30")
+                    write_still(
+                        temporary,
+                        rolling.linear(k),
+                        code,
+                        t.card,
+                        "half",
+                        compression="zip" if t.kind == "still" else "dwaa:30",
+                    )
                 else:
                     write_still(temporary, rolling.recorded(k), code, t.card, "uint10")
                 temporary.replace(path)
@@ -172,7 +197,7 @@ def shoot_take(rolling: Rolling, media: Path, tell: Tell | None = None) -> list[
         return [first]
     temporary = first.with_name(f".part-{first.name}")
 
-    def frames() -> Iterator[Float32]:
+    def frames() -> Iterator[Planes]:
         for k in range(t.frames):
             yield rolling.planes(k)
             tell(1)
@@ -219,13 +244,44 @@ def truth_of(rolling: Rolling) -> dict[str, Any]:
     t = rolling.take
     setting = rolling.setting(t.zero)
     out: dict[str, Any] = {
-        "file": t.path, "card": t.card, "clip": t.clip, "setup": t.setup, "role": t.role, "camera": t.camera.name, "kind": t.kind, "slate": t.slate,
-        "number": t.number, "start": t.timecode, "frames": t.frames, "zero": t.zero, "minutes": t.minutes, "target": t.target, "mistake": t.mistake,
-        "stops": setting.stops, "error_stops": t.error_stops, "nominal_stops": t.stops, "white": setting.white, "tint": setting.tint,
-        "range": t.form.range, "rate": t.rate, "encoding": "" if t.camera.baked else (t.camera.linear_encoding if t.form.codec == "exr" else t.camera.encoding).name,
-        "spectra": rolling.stage.spectra, "factors": rolling.picture.factors, "key": rolling.stage.key(t.minutes),
+        "file": t.path,
+        "card": t.card,
+        "clip": t.clip,
+        "setup": t.setup,
+        "role": t.role,
+        "camera": t.camera.name,
+        "kind": t.kind,
+        "slate": t.slate,
+        "number": t.number,
+        "start": t.timecode,
+        "frames": t.frames,
+        "zero": t.zero,
+        "minutes": t.minutes,
+        "target": t.target,
+        "mistake": t.mistake,
+        "stops": setting.stops,
+        "error_stops": t.error_stops,
+        "nominal_stops": t.stops,
+        "white": setting.white,
+        "tint": setting.tint,
+        "range": t.form.range,
+        "rate": t.rate,
+        "encoding": ""
+        if t.camera.baked
+        else (t.camera.linear_encoding if t.form.codec == "exr" else t.camera.encoding).name,
+        "spectra": rolling.stage.spectra,
+        "factors": rolling.picture.factors,
+        "key": rolling.stage.key(t.minutes),
     }
     if t.target:
         held = [rolling.hold(k) for k in range(t.frames)] if t.kind == "chart" else [rolling.hold(0)]
-        out["held"] = [{"corners": h.corners.round(3).tolist(), "glare": round(h.glare, 4), "shadow": round(h.shadow, 4), "irradiance": h.irradiance} for _, h in (x for x in held if x)]
+        out["held"] = [
+            {
+                "corners": h.corners.round(3).tolist(),
+                "glare": round(h.glare, 4),
+                "shadow": round(h.shadow, 4),
+                "irradiance": h.irradiance,
+            }
+            for _, h in (x for x in held if x)
+        ]
     return out

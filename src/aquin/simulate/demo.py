@@ -59,7 +59,9 @@ def build_demo(
         mark.write_text(json.dumps({"version": VERSION, "seed": seed, "done": False}), encoding="utf-8")
         media = folder / "media"
         media.mkdir(exist_ok=True)
-        config = ColourConfig.load().with_encodings(*(e for c in CAMERAS.values() if not c.baked for e in (c.encoding, c.linear_encoding)))
+        config = ColourConfig.load().with_encodings(
+            *(e for c in CAMERAS.values() if not c.baked for e in (c.encoding, c.linear_encoding))
+        )
         write_safely(folder / "config.ocio", lambda p: _put(p, config.text()), force=True)
         write_papers(shoot, folder)
         build_media(shoot, takes, media, truth, lambda share, text: tell(0.97 * share, text), jobs)
@@ -68,7 +70,11 @@ def build_demo(
         write_safely(session, lambda p: _put(p, json.dumps(_session(shoot), indent=2) + "\n"), force=True)
         mark.write_text(json.dumps({"version": VERSION, "seed": seed, "done": True}), encoding="utf-8")
     except OSError as error:
-        raise AquinError(f"the demo can't be built ({error.strerror or error})", error.filename or folder, "Free some space or choose another folder with --dir") from error
+        raise AquinError(
+            f"the demo can't be built ({error.strerror or error})",
+            error.filename or folder,
+            "Free some space or choose another folder with --dir",
+        ) from error
     tell(1.0, "done")
     return session
 
@@ -77,14 +83,18 @@ def seed_in(folder: Path) -> int:
     """The seed of a built shoot. Raises AquinError when it is none."""
     seed = _read(folder / MARK).get("seed")
     if not isinstance(seed, int):
-        raise AquinError("this is no simulated shoot", folder, "Build one first: aquin demo, or aquin simulate shoot DIR")
+        raise AquinError(
+            "this is no simulated shoot", folder, "Build one first: aquin demo, or aquin simulate shoot DIR"
+        )
     return seed
 
 
 def session_takes(shoot: Shoot) -> tuple[Take, Take]:
     """What the Bench opens with: the main camera's chart still and the flying camera's chart take on the car deck."""
     hero = next(t for t in shoot.takes if t.kind == "still")
-    shot = next(t for t in shoot.takes if t.setup == "car-deck" and t.role == "flying" and t.target == "24-patch")
+    shot = next(
+        t for t in shoot.takes if t.setup == "car-deck" and t.role == "flying" and t.target == "24-patch"
+    )
     return hero, shot
 
 

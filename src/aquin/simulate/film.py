@@ -3,6 +3,7 @@
 from collections.abc import Callable, Iterable, Mapping
 from fractions import Fraction
 from pathlib import Path
+from typing import Any
 
 import av
 import cv2
@@ -16,7 +17,15 @@ from aquin.frames.ycbcr import WEIGHTS
 RATE = Fraction(24)
 
 
-def write_still(path: Path, pixels: Float32, timecode: str | None, reel: str, depth: str = "half", tags: Mapping[str, str] | None = None, compression: str = "zip") -> None:
+def write_still(
+    path: Path,
+    pixels: Float32,
+    timecode: str | None,
+    reel: str,
+    depth: str = "half",
+    tags: Mapping[str, str] | None = None,
+    compression: str = "zip",
+) -> None:
     """A picture with timecode, rate and reel name in its header where the format has them: .exr, .dpx or .tif.
 
     `depth`: half, uint10 or uint16. Raises AquinError when it can't be written.
@@ -40,8 +49,15 @@ def write_still(path: Path, pixels: Float32, timecode: str | None, reel: str, de
     if path.suffix == ".tif":
         spec.attribute("compression", "zip")
     out = oiio.ImageOutput.create(str(path))
-    if out is None or not out.open(str(path), spec) or not out.write_image(np.ascontiguousarray(pixels)) or not out.close():
-        raise AquinError(f"the picture can't be written ({oiio.geterror()})", path, "Check the folder and its free space")
+    if (
+        out is None
+        or not out.open(str(path), spec)
+        or not out.write_image(np.ascontiguousarray(pixels))
+        or not out.close()
+    ):
+        raise AquinError(
+            f"the picture can't be written ({oiio.geterror()})", path, "Check the folder and its free space"
+        )
 
 
 Planes = list[np.ndarray]
@@ -51,14 +67,17 @@ Planes = list[np.ndarray]
 QUALITY: dict[str, dict[str, str]] = {
     "ffv1": {"level": "3", "g": "1", "context": "0"},
     "libx264": {"preset": "ultrafast", "crf": "15", "g": "12", "threads": "1", "sc_threshold": "0"},
-    "libx265": {"preset": "ultrafast", "x265-params": "log-level=none:crf=15:keyint=12:pools=none:frame-threads=1:scenecut=0"},
+    "libx265": {
+        "preset": "ultrafast",
+        "x265-params": "log-level=none:crf=15:keyint=12:pools=none:frame-threads=1:scenecut=0",
+    },
 }
 """FFV1 keeps every code; the others keep noise rather than save space."""
 
 
 def write_movie(
     path: Path,
-    frames: Iterable[Float32 | Planes],
+    frames: Iterable[Any],
     timecode: str | None,
     reel: str,
     codec: str = "ffv1",
@@ -70,7 +89,7 @@ def write_movie(
     tags: Mapping[str, str] | None = None,
     progress: Callable[[int], None] | None = None,
 ) -> None:
-    """A 10-bit movie from RGB signals (0 to 1), through the YCbCr `matrix`, or from planes; flagged as what it is.
+    """A 10-bit movie from RGB signals (0 to 1), through the YCbCr `matrix`, or from their planes; flagged as what it is.
 
     `said_range` flags another range than the codes have. Raises AquinError when it can't be written.
     """
@@ -102,7 +121,9 @@ def write_movie(
                 for packet in stream.encode():
                     container.mux(packet)
     except (av.FFmpegError, OSError) as error:
-        raise AquinError(f"the movie can't be written ({error})", path, "Check the folder and its free space") from error
+        raise AquinError(
+            f"the movie can't be written ({error})", path, "Check the folder and its free space"
+        ) from error
 
 
 _CONTAINERS = {".mkv": "matroska", ".mov": "mov", ".mp4": "mp4", ".part": "matroska"}
@@ -126,7 +147,9 @@ def planes_of(rgb: Float32, pixels: str, matrix: str = "bt709", range: str = "le
         down = np.array([0.5, 0.5]) if "420" in pixels else np.array([1.0])
         step = 2 if "420" in pixels else 1
         for k in (1, 2):
-            planes[k] = cv2.sepFilter2D(planes[k], -1, across, down, anchor=(1, 0), borderType=cv2.BORDER_REPLICATE)[::step, ::2]
+            planes[k] = cv2.sepFilter2D(
+                planes[k], -1, across, down, anchor=(1, 0), borderType=cv2.BORDER_REPLICATE
+            )[::step, ::2]
     bottom, top = (4, 1019) if range == "legal" else (0, 1023)
     # the sum of a plane and 0 times itself: OpenCV's way to round and to change the type in one pass
     return [np.clip(cv2.addWeighted(p, 1, p, 0, 0, dtype=cv2.CV_16U), bottom, top) for p in planes]
@@ -136,7 +159,9 @@ def _picture(planes: Planes, pixels: str) -> "av.VideoFrame":
     frame = av.VideoFrame(planes[0].shape[1], planes[0].shape[0], pixels)
     for plane, codes in zip(frame.planes, planes, strict=True):
         if plane.line_size != 2 * plane.width:
-            codes = cv2.copyMakeBorder(codes, 0, 0, 0, plane.line_size // 2 - plane.width, cv2.BORDER_CONSTANT)
+            codes = cv2.copyMakeBorder(
+                codes, 0, 0, 0, plane.line_size // 2 - plane.width, cv2.BORDER_CONSTANT
+            )
         plane.update(np.ascontiguousarray(codes))
     return frame
 

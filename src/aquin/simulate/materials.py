@@ -32,7 +32,9 @@ class Material:
 
 @lru_cache(maxsize=1)
 def _measured() -> Float64:
-    return np.concatenate([spectra.measured_reflectances(), spectra.chart_reflectances(), 0.97 * np.ones((1, 81))])
+    return np.concatenate(
+        [spectra.measured_reflectances(), spectra.chart_reflectances(), 0.97 * np.ones((1, 81))]
+    )
 
 
 @lru_cache(maxsize=512)
@@ -66,7 +68,11 @@ def _library() -> dict[str, Material]:
     out: dict[str, Material] = {}
 
     def add(
-        name: str, first: Rgb | Float64, second: Rgb | Float64 | None = None, pattern: str = "plain", gloss: float = 0.0,
+        name: str,
+        first: Rgb | Float64,
+        second: Rgb | Float64 | None = None,
+        pattern: str = "plain",
+        gloss: float = 0.0,
         rough: float = 0.4,
     ) -> None:
         one = like(*first) if isinstance(first, tuple) else first

@@ -10,7 +10,25 @@ from aquin.simulate.crew import said_encoding
 from aquin.simulate.film import RATE
 from aquin.simulate.shoot import SETUPS, Shoot, Take
 
-COLUMNS = ("Card", "Clip", "Setup", "Slate", "Take", "Camera", "TC in", "TC out", "EI", "White", "Tint", "T-stop", "ND", "Shutter", "Lens mm", "Encoding", "Note")
+COLUMNS = (
+    "Card",
+    "Clip",
+    "Setup",
+    "Slate",
+    "Take",
+    "Camera",
+    "TC in",
+    "TC out",
+    "EI",
+    "White",
+    "Tint",
+    "T-stop",
+    "ND",
+    "Shutter",
+    "Lens mm",
+    "Encoding",
+    "Note",
+)
 _LENSES = {"main": (35, 50), "small": (35, 50), "flying": (24,), "phone": (26,)}
 
 
@@ -23,7 +41,11 @@ def camera_report(shoot: Shoot) -> str:
         rows[k][str(random.choice(["White", "T-stop", "Encoding", "Slate", "EI"]))] = ""
     wrong = int(random.choice([k for k, t in enumerate(shoot.takes) if t.kind == "shot"]))
     rows[wrong]["Setup"] = _misspelt(rows[wrong]["Setup"])
-    missing = int(random.choice([k for k, t in enumerate(shoot.takes) if t.kind == "shot" and not t.mistake and k != wrong]))
+    missing = int(
+        random.choice(
+            [k for k, t in enumerate(shoot.takes) if t.kind == "shot" and not t.mistake and k != wrong]
+        )
+    )
     del rows[missing]
     out = io.StringIO()
     writer = csv.DictWriter(out, COLUMNS, lineterminator="\n")
@@ -42,10 +64,23 @@ def _row(t: Take, random: np.random.Generator) -> dict[str, str]:
         note = f"{t.form.codec.upper()} sequence"
     stop = float(random.choice([2.8, 4.0, 5.6]))
     return {
-        "Card": t.card, "Clip": t.clip, "Setup": t.setup, "Slate": t.slate, "Take": str(t.number), "Camera": t.camera.name, "TC in": t.timecode, "TC out": t.end_timecode,
-        "EI": str(t.camera.exposure_index), "White": "auto" if t.camera.wandering_white else t.white[:-1], "Tint": f"{t.tint:+.1f}" if t.tint else "0",
-        "T-stop": "" if t.role == "phone" else f"{stop:g}", "ND": "0.6" if t.setup == "open-water" else "", "Shutter": "1/48", "Lens mm": str(random.choice(_LENSES[t.role])),
-        "Encoding": said_encoding(t), "Note": note,
+        "Card": t.card,
+        "Clip": t.clip,
+        "Setup": t.setup,
+        "Slate": t.slate,
+        "Take": str(t.number),
+        "Camera": t.camera.name,
+        "TC in": t.timecode,
+        "TC out": t.end_timecode,
+        "EI": str(t.camera.exposure_index),
+        "White": "auto" if t.camera.wandering_white else t.white[:-1],
+        "Tint": f"{t.tint:+.1f}" if t.tint else "0",
+        "T-stop": "" if t.role == "phone" else f"{stop:g}",
+        "ND": "0.6" if t.setup == "open-water" else "",
+        "Shutter": "1/48",
+        "Lens mm": str(random.choice(_LENSES[t.role])),
+        "Encoding": said_encoding(t),
+        "Note": note,
     }
 
 
@@ -55,7 +90,16 @@ def sound_notes(shoot: Shoot) -> str:
     lines = ["SOUND ROLLS - ferry film", "times are timecode of the slate; wild tracks without picture", ""]
     slates = [(s, n) for s in SETUPS for n in range(1, len(s.slates) + 1)]
     forgotten = int(random.integers(1, len(slates)))
-    remarks = ("", "", "engine hum under it", "gulls", "wind on the boom", "good", "mobile rings at the end", "use the second half")
+    remarks = (
+        "",
+        "",
+        "engine hum under it",
+        "gulls",
+        "wind on the boom",
+        "good",
+        "mobile rings at the end",
+        "use the second half",
+    )
     day = 0
     for k, (setup, number) in enumerate(slates):
         if setup.day != day:
@@ -67,8 +111,14 @@ def sound_notes(shoot: Shoot) -> str:
         start = min(t.start for t in takes)
         cards = " ".join(sorted({t.card for t in takes}))
         first = next(t for t in takes if t.start == start)
-        lines.append(f"  {first.timecode}  {setup.name} / {setup.slates[number - 1]}  [{cards}]  {random.choice(remarks)}".rstrip())
-    lines += ["", f"wild: halyard on the mast, 1 min, after {SETUPS[4].slates[-1]}", "room tone galley: forgot, sorry"]
+        lines.append(
+            f"  {first.timecode}  {setup.name} / {setup.slates[number - 1]}  [{cards}]  {random.choice(remarks)}".rstrip()
+        )
+    lines += [
+        "",
+        f"wild: halyard on the mast, 1 min, after {SETUPS[4].slates[-1]}",
+        "room tone galley: forgot, sorry",
+    ]
     return "\n".join(lines) + "\n"
 
 
@@ -77,12 +127,19 @@ def timeline(shoot: Shoot):  # type: ignore[no-untyped-def]
     import opentimelineio as otio
 
     rate = float(RATE)
-    line = otio.schema.Timeline("ferry film, cut 3", global_start_time=otio.opentime.RationalTime(86400, rate))
+    line = otio.schema.Timeline(
+        "ferry film, cut 3", global_start_time=otio.opentime.RationalTime(86400, rate)
+    )
     track = otio.schema.Track("V1", kind=otio.schema.TrackKind.Video)
     for event in shoot.edit:
         t = event.take
-        whole = otio.opentime.TimeRange(otio.opentime.RationalTime(t.start, rate), otio.opentime.RationalTime(t.frames, rate))
-        piece = otio.opentime.TimeRange(otio.opentime.RationalTime(t.start + event.first, rate), otio.opentime.RationalTime(event.frames, rate))
+        whole = otio.opentime.TimeRange(
+            otio.opentime.RationalTime(t.start, rate), otio.opentime.RationalTime(t.frames, rate)
+        )
+        piece = otio.opentime.TimeRange(
+            otio.opentime.RationalTime(t.start + event.first, rate),
+            otio.opentime.RationalTime(event.frames, rate),
+        )
         media = otio.schema.ExternalReference(f"../media/{t.path}", available_range=whole)
         clip = otio.schema.Clip(t.clip, media, piece)
         clip.metadata["cmx_3600"] = {"reel": t.card}

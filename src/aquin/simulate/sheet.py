@@ -25,7 +25,9 @@ def contact_sheet(shoot: Shoot, folder: Path) -> np.ndarray:
     """
     config = ColourConfig.load(folder / "config.ocio")
     high = round(CELL * 9 / 16)
-    sheet = np.full((TOP + len(SETUPS) * (high + GAP) + GAP, LEFT + len(ROLES) * (CELL + GAP) + GAP, 3), GREY, np.uint8)
+    sheet = np.full(
+        (TOP + len(SETUPS) * (high + GAP) + GAP, LEFT + len(ROLES) * (CELL + GAP) + GAP, 3), GREY, np.uint8
+    )
     for column, body in enumerate(ROLES.values()):
         _write(sheet, body.name, (LEFT + column * (CELL + GAP), 22))
     count = 0
@@ -35,8 +37,13 @@ def contact_sheet(shoot: Shoot, folder: Path) -> np.ndarray:
             _write(sheet, text, (10, y + 24 + 20 * line))
         for column, role in enumerate(ROLES):
             x = LEFT + column * (CELL + GAP)
-            takes = sorted((t for t in shoot.shots if t.setup == setup.name and t.role == role), key=lambda t: bool(t.mistake))
-            picture = next((p for p in (_thumbnail(t, folder / "media", config) for t in takes) if p is not None), None)
+            takes = sorted(
+                (t for t in shoot.shots if t.setup == setup.name and t.role == role),
+                key=lambda t: bool(t.mistake),
+            )
+            picture = next(
+                (p for p in (_thumbnail(t, folder / "media", config) for t in takes) if p is not None), None
+            )
             if picture is None:
                 cv2.rectangle(sheet, (x, y), (x + CELL - 1, y + high - 1), (56, 56, 56), 1)
                 continue

@@ -1,8 +1,10 @@
 """The plan of the shoot: who films what, when, how, and which mistakes are made. Everything follows from one seed."""
 
+from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from functools import cached_property
-from typing import Literal
+from itertools import pairwise
+from typing import Any, Literal
 
 import numpy as np
 
@@ -11,6 +13,8 @@ from aquin.simulate.cameras import ROLES, Camera
 from aquin.simulate.film import RATE
 
 Kind = Literal["shot", "chart", "still", "series"]
+Naming = Callable[[str, int], tuple[str, str]]
+"""Role and day to the next clip name and its card."""
 
 
 @dataclass(frozen=True)
@@ -29,13 +33,71 @@ class Setup:
 
 
 SETUPS = (
-    Setup("wheelhouse", 1, "07:42:00:00", "4800K", ("main", "small", "phone"), ("casting off", "the narrows"), (3, 9)),
-    Setup("car-deck", 1, "08:55:00:00", "6300K", ("main", "small", "flying", "phone"), ("loading the cars", "waving in the van"), (2, 11), ("24-patch", "crossed wedge", "video chart")),
-    Setup("galley", 1, "11:20:00:00", "4100K", ("main", "small", "phone"), ("tea at eleven", "the boy and the fruit bowl"), (4, 12), ("24-patch", "crossed wedge", "video chart")),
-    Setup("engine-room", 1, "13:05:00:00", "3000K", ("main", "small", "phone"), ("oil pressure", "shift change"), (3, 10)),
-    Setup("open-water", 1, "15:10:00:00", "5600K", ("main", "small", "flying"), ("the wake", "looking back"), (2, 8)),
-    Setup("upper-deck", 2, "20:48:00:00", "4600K", ("main", "small", "flying"), ("last light", "the passenger's story", "almost home", "blue hour"), (1, 8, 16, 24)),
-    Setup("pier", 2, "22:36:00:00", "3200K", ("main", "small", "phone"), ("landfall", "soup at the kiosk"), (3, 11)),
+    Setup(
+        "wheelhouse",
+        1,
+        "07:42:00:00",
+        "4800K",
+        ("main", "small", "phone"),
+        ("casting off", "the narrows"),
+        (3, 9),
+    ),
+    Setup(
+        "car-deck",
+        1,
+        "08:55:00:00",
+        "6300K",
+        ("main", "small", "flying", "phone"),
+        ("loading the cars", "waving in the van"),
+        (2, 11),
+        ("24-patch", "crossed wedge", "video chart"),
+    ),
+    Setup(
+        "galley",
+        1,
+        "11:20:00:00",
+        "4100K",
+        ("main", "small", "phone"),
+        ("tea at eleven", "the boy and the fruit bowl"),
+        (4, 12),
+        ("24-patch", "crossed wedge", "video chart"),
+    ),
+    Setup(
+        "engine-room",
+        1,
+        "13:05:00:00",
+        "3000K",
+        ("main", "small", "phone"),
+        ("oil pressure", "shift change"),
+        (3, 10),
+    ),
+    Setup(
+        "open-water",
+        1,
+        "15:10:00:00",
+        "5600K",
+        ("main", "small", "flying"),
+        ("the wake", "looking back"),
+        (2, 8),
+    ),
+    Setup(
+        "upper-deck",
+        2,
+        "20:48:00:00",
+        "4600K",
+        ("main", "small", "flying"),
+        ("last light", "the passenger's story", "almost home", "blue hour"),
+        (1, 8, 16, 24),
+    ),
+    Setup(
+        "pier",
+        2,
+        "22:36:00:00",
+        "3200K",
+        ("main", "small", "phone"),
+        ("landfall", "soup at the kiosk"),
+        (3, 11),
+    ),
 )
 """In the order of the film."""
 
@@ -185,7 +247,22 @@ def plan(seed: int = 2026) -> Shoot:
             clip, card = name(role, 0)
             error = 0.0 if stops == 0 else float(random.uniform(-1 / 3, 1 / 3))
             takes.append(
-                Take(clip, card, "test-corner", role, "series", start + 24 * 20 * k, 4, "5600K", form, f"series {stops:+d}", k + 1, target="24-patch", stops=float(stops), error_stops=error)
+                Take(
+                    clip,
+                    card,
+                    "test-corner",
+                    role,
+                    "series",
+                    start + 24 * 20 * k,
+                    4,
+                    "5600K",
+                    form,
+                    f"series {stops:+d}",
+                    k + 1,
+                    target="24-patch",
+                    stops=float(stops),
+                    error_stops=error,
+                )
             )
     for setup in SETUPS:
         begin = frames_of(setup.starts, RATE)
@@ -210,10 +287,41 @@ def _measured_takes(setup: Setup, role: str, begin: int, name, random: np.random
         clip, card = name(role, setup.day)
         form = LOSSLESS if role == "main" and setup.name in ("car-deck", "galley") else FORMS[role]
         frames = 24 if target == "24-patch" else 6
-        out.append(Take(clip, card, setup.name, role, "chart", begin + 24 * (10 + 22 * k) + int(random.integers(0, 40)), frames, setup.white, form, target, k + 1, target=target, zero=_good_frame(setup, role, frames, random)))
+        out.append(
+            Take(
+                clip,
+                card,
+                setup.name,
+                role,
+                "chart",
+                begin + 24 * (10 + 22 * k) + int(random.integers(0, 40)),
+                frames,
+                setup.white,
+                form,
+                target,
+                k + 1,
+                target=target,
+                zero=_good_frame(setup, role, frames, random),
+            )
+        )
     if setup.name == "car-deck" and role == "main":
         clip, card = name(role, setup.day)
-        out.append(Take(clip, card, setup.name, role, "still", begin + 24 * 90, 1, setup.white, Form(".exr", "exr"), "chart still", 1, target="24-patch"))
+        out.append(
+            Take(
+                clip,
+                card,
+                setup.name,
+                role,
+                "still",
+                begin + 24 * 90,
+                1,
+                setup.white,
+                Form(".exr", "exr"),
+                "chart still",
+                1,
+                target="24-patch",
+            )
+        )
     return out
 
 
@@ -224,7 +332,16 @@ def _good_frame(setup: Setup, role: str, frames: int, random: np.random.Generato
     return int(random.integers(2, max(frames - 2, 3)))
 
 
-def _shot(setup: Setup, role: str, slate: str, number: int, minute: float, together: int, name, random: np.random.Generator) -> Take:  # type: ignore[no-untyped-def]
+def _shot(
+    setup: Setup,
+    role: str,
+    slate: str,
+    number: int,
+    minute: float,
+    together: int,
+    name: Naming,
+    random: np.random.Generator,
+) -> Take:
     clip, card = name(role, setup.day)
     frames = int(random.integers(54, 112))
     zero = int(random.integers(6, 20))
@@ -233,9 +350,32 @@ def _shot(setup: Setup, role: str, slate: str, number: int, minute: float, toget
         stops += {1: 0.0, 2: 0.0, 3: 1.0, 4: 1.0}[number]
     hand = {"main": 0.0, "small": 2.2, "flying": 0.0, "phone": 3.2}[role]
     push = 0.004 if role == "main" and number % 2 else 0.0
-    drift = (float(random.uniform(-2.2, 2.2)), float(random.uniform(-1.2, 1.2))) if role == "flying" else (0.0, 0.0)
+    drift = (
+        (float(random.uniform(-2.2, 2.2)), float(random.uniform(-1.2, 1.2)))
+        if role == "flying"
+        else (0.0, 0.0)
+    )
     tint = float(np.round(random.normal(0, 0.6), 1)) if role == "small" else 0.0
-    return Take(clip, card, setup.name, role, "shot", together - zero, frames, setup.white, FORMS[role], slate, number, float(minute), zero, stops=stops, tint=tint, hand=hand, push=push, drift=drift)
+    return Take(
+        clip,
+        card,
+        setup.name,
+        role,
+        "shot",
+        together - zero,
+        frames,
+        setup.white,
+        FORMS[role],
+        slate,
+        number,
+        float(minute),
+        zero,
+        stops=stops,
+        tint=tint,
+        hand=hand,
+        push=push,
+        drift=drift,
+    )
 
 
 def _sequences(takes: list[Take]) -> list[Take]:
@@ -255,44 +395,41 @@ def _with_mistakes(takes: list[Take], random: np.random.Generator) -> list[Take]
     out = list(takes)
     movies = [k for k, t in enumerate(out) if t.kind == "shot" and t.form.codec not in ("exr", "dpx")]
     random.shuffle(movies)
+    before = {b.name: a.white for a, b in pairwise(SETUPS)}
 
-    def pick(wanted) -> int:  # type: ignore[no-untyped-def]
+    def plant(
+        mistake: str, roles: str, fits: Callable[[Take], bool] = lambda t: True, **changes: Any
+    ) -> None:
         for k in movies:
-            if not out[k].mistake and wanted(out[k]):
-                return k
-        raise AssertionError("no take is left for a mistake")
+            if not out[k].mistake and out[k].role in roles.split() and fits(out[k]):
+                out[k] = replace(out[k], mistake=mistake, **changes)
+                return
+        raise AssertionError(f"no take is left for: {mistake}")
 
-    log = lambda t: t.role != "phone"  # noqa: E731
-    k = pick(log)
-    out[k] = replace(out[k], mistake="wrong encoding")
-    k = pick(lambda t: t.role in ("main", "small"))
-    out[k] = replace(out[k], mistake="range flag")
-    k = pick(log)
-    out[k] = replace(out[k], mistake="over", error_stops=2.0 + float(random.uniform(-0.1, 0.1)))
-    k = pick(log)
-    out[k] = replace(out[k], mistake="under", error_stops=-3.0 + float(random.uniform(-0.1, 0.1)))
-    before = {b.name: a.white for a, b in zip(SETUPS[:-1], SETUPS[1:], strict=True)}
-    whites = {s.name: s.white for s in SETUPS}
-    far = lambda t: t.setup in before and abs(1e6 / int(before[t.setup][:-1]) - 1e6 / int(whites[t.setup][:-1])) > 40  # noqa: E731
-    k = pick(lambda t: log(t) and far(t))
-    out[k] = replace(out[k], mistake="white left", white=before[out[k].setup])
-    k = pick(log)
-    out[k] = replace(out[k], mistake="baked LUT")
-    k = pick(log)
-    out[k] = replace(out[k], mistake="frame rate", rate=25)
-    k = pick(lambda t: True)
-    out[k] = replace(out[k], mistake="no timecode")
-    k = pick(lambda t: t.role in ("main", "small"))
-    out[k] = replace(out[k], mistake="truncated")
-    cards = [k for k, t in enumerate(out) if t.kind == "chart" and t.target == "24-patch" and t.setup not in ("car-deck", "test-corner")]
+    def far(t: Take) -> bool:
+        """The setup before had clearly another white."""
+        return t.setup in before and abs(1e6 / int(before[t.setup][:-1]) - 1e6 / int(t.white[:-1])) > 40
+
+    plant("wrong encoding", "main small flying")
+    plant("range flag", "main small")
+    plant("over", "main small flying", error_stops=2.0 + float(random.uniform(-0.1, 0.1)))
+    plant("under", "main small flying", error_stops=-3.0 + float(random.uniform(-0.1, 0.1)))
+    plant("white left", "main small flying", far)
+    out = [replace(t, white=before[t.setup]) if t.mistake == "white left" else t for t in out]
+    plant("baked LUT", "main small flying")
+    plant("frame rate", "main small flying", rate=25)
+    plant("no timecode", "main small flying phone")
+    plant("truncated", "main small")
+    cards = [
+        k
+        for k, t in enumerate(out)
+        if t.kind == "chart" and t.target == "24-patch" and t.setup not in ("car-deck", "test-corner")
+    ]
     k = int(random.choice(cards))
     light = "LED-B1" if out[k].setup in ("open-water", "upper-deck") else "D65"
     out[k] = replace(out[k], mistake="other light", other_light=light)
-    phones = [k for k in movies if out[k].role == "phone" and not out[k].mistake]
-    first = next(k for k in phones if out[k].card == "D01")
-    second = next(k for k in phones if out[k].card == "D02")
-    out[first] = replace(out[first], clip="CLIP0007", mistake="duplicate name")
-    out[second] = replace(out[second], clip="CLIP0007", mistake="duplicate name")
+    plant("duplicate name", "phone", lambda t: t.card == "D01", clip="CLIP0007")
+    plant("duplicate name", "phone", lambda t: t.card == "D02", clip="CLIP0007")
     return out
 
 

@@ -9,12 +9,13 @@ import numpy as np
 
 from aquin.arrays import Float32, Float64
 from aquin.simulate import spectra
-from aquin.simulate.cameras import Camera, raw_response, soften
+from aquin.simulate.cameras import Camera, raw_response
 from aquin.simulate.materials import number, reflectances
 from aquin.simulate.places import PLACES, Place
+from aquin.simulate.sensor import soften
 from aquin.simulate.targets import TARGETS, Target
 from aquin.simulate.world.lens import HEIGHT, MARGIN, WIDTH, Lens
-from aquin.simulate.world.mesh import rotation
+from aquin.simulate.world.mesh import Mesh, rotation
 from aquin.simulate.world.people import person_meshes
 from aquin.simulate.world.see import FULL, Layer, Sight, Solids
 from aquin.simulate.world.texture import SIDE, cloud, smooth
@@ -28,7 +29,7 @@ Tables = tuple[Float32, Float32, Float32]
 def place_of(name: str) -> tuple[Place, Solids]:
     """A place and its meshes, ready for rays."""
     place = PLACES[name]()
-    groups: dict[str, list] = {}
+    groups: dict[str, list[Mesh]] = {}
     for who, (person, pose) in place.people.items():
         for mesh, part in person_meshes(person, pose):
             groups.setdefault(f"{who} {'body' if part == 'body' else 'head'}", []).append(mesh)
@@ -48,7 +49,9 @@ def _one_table(camera: Camera, spectrum: str) -> tuple[Float32, Float32, Float32
 def tables(camera: Camera, names: Sequence[str], factors: Sequence[float]) -> Tables:
     """(spectra, materials, 3) levels of the materials' two colours, and (spectra, 3) of plain light, at these levels of light."""
     rows = [_one_table(camera, name) for name in names]
-    return tuple(np.stack([row[k] * np.float32(f) for row, f in zip(rows, factors, strict=True)]) for k in range(3))  # type: ignore[return-value]
+    return tuple(
+        np.stack([row[k] * np.float32(f) for row, f in zip(rows, factors, strict=True)]) for k in range(3)
+    )  # type: ignore[return-value]
 
 
 @dataclass(frozen=True)
@@ -138,8 +141,14 @@ class Stage:
             self._maps = []
             for size in (9.0, 80.0, 6.0):
                 k = np.float32(SIDE / size)
-                self._maps.append(cv2.convertMaps(at[..., 0] * k % SIDE, at[..., 2] * k * np.float32(1.5) % SIDE, cv2.CV_16SC2))
-            foam = self.place.foam(at.reshape(-1, 3)) if self.place.foam else np.zeros(at.shape[0] * at.shape[1])
+                self._maps.append(
+                    cv2.convertMaps(
+                        at[..., 0] * k % SIDE, at[..., 2] * k * np.float32(1.5) % SIDE, cv2.CV_16SC2
+                    )
+                )
+            foam = (
+                self.place.foam(at.reshape(-1, 3)) if self.place.foam else np.zeros(at.shape[0] * at.shape[1])
+            )
             self._foam = foam.reshape(at.shape[:2]).astype(np.float32)
             self._foamy = bool(self._foam.any())
 
@@ -173,13 +182,19 @@ class Stage:
         """The light on the people: luminance of a perfect diffuser that faces as they do (the upper quartile over them)."""
         if minutes not in self._keys:
             lit = [layer.light[layer.hit] for layer in self._groups.values()]
-            y = np.concatenate(lit) @ np.array(self.factors(minutes), np.float32) if lit else np.ones(1, np.float32)
+            y = (
+                np.concatenate(lit) @ np.array(self.factors(minutes), np.float32)
+                if lit
+                else np.ones(1, np.float32)
+            )
             self._keys[minutes] = float(np.percentile(y, 75))
         return self._keys[minutes]
 
     def nearest(self) -> float:
         """Metres to the nearest person."""
-        return min((float(np.median(layer.distance[layer.hit])) for layer in self._groups.values()), default=3.0)
+        return min(
+            (float(np.median(layer.distance[layer.hit])) for layer in self._groups.values()), default=3.0
+        )
 
     def picture(self, camera: Camera, minutes: float = 0.0) -> "Picture":
         """The place in this camera's levels, ready to make frames."""
@@ -192,12 +207,17 @@ class Stage:
         """The point at `distance` metres that lies `across` and `down` (shares from the middle) in the picture."""
         right, up, forward = self.lens.axes
         f = self.lens.focal
-        return np.asarray(self.lens.eye + distance * (forward + right * across / f - up * down * HEIGHT / WIDTH / f))
+        return np.asarray(
+            self.lens.eye + distance * (forward + right * across / f - up * down * HEIGHT / WIDTH / f)
+        )
 
 
 @lru_cache(maxsize=32)
 def _target_levels(camera: Camera, name: str, lights: tuple[str, ...]) -> list[Float32]:
-    return [raw_response(camera, TARGETS[name]().reflectances, spectra.light(one)).astype(np.float32) for one in lights]
+    return [
+        raw_response(camera, TARGETS[name]().reflectances, spectra.light(one)).astype(np.float32)
+        for one in lights
+    ]
 
 
 class Picture:
@@ -217,7 +237,9 @@ class Picture:
             self._white = np.ascontiguousarray(light[stage._sea_rows])
         self._pieces = [self._piece(name, layer, k) for k, (name, layer) in enumerate(stage._groups.items())]
         self._canvas = self._base.copy()
-        self._dirty: list[tuple[slice, slice]] = [(stage._sea_rows, slice(None))] if stage._sea_rows is not None else []
+        self._dirty: list[tuple[slice, slice]] = (
+            [(stage._sea_rows, slice(None))] if stage._sea_rows is not None else []
+        )
         bodies = {p.seed: p.distance for p in self._pieces if not p.head}
         self._pieces.sort(key=lambda p: (-bodies.get(p.seed, p.distance), p.head))
 
@@ -232,7 +254,9 @@ class Picture:
         low, far = np.maximum(live.min(0) - 9, 0), live.max(0) + 10
         box = slice(int(low[0]), int(far[0])), slice(int(low[1]), int(far[1]))
         rows = slice(layer.rows.start + box[0].start, min(layer.rows.start + box[0].stop, layer.rows.stop))
-        columns = slice(layer.columns.start + box[1].start, min(layer.columns.start + box[1].stop, layer.columns.stop))
+        columns = slice(
+            layer.columns.start + box[1].start, min(layer.columns.start + box[1].stop, layer.columns.stop)
+        )
         keep = 1 - soften(self.camera, np.ascontiguousarray(cover[box]))
         distance = float(np.median(layer.distance[layer.hit]))
         return _Piece(
@@ -246,7 +270,9 @@ class Picture:
             name.endswith("head"),
         )
 
-    def frame(self, frame: int, moves: Moves, over: Callable[[Float32], None] | None = None, shake: int = 0) -> Float32:
+    def frame(
+        self, frame: int, moves: Moves, over: Callable[[Float32], None] | None = None, shake: int = 0
+    ) -> Float32:
         """(HEIGHT, WIDTH, 3) sensor levels of a frame; `over` paints on the full picture before the camera moves."""
         out = self._canvas
         t = frame / RATE
@@ -266,8 +292,16 @@ class Picture:
         dx, dy, scale = moves.camera(frame, shake)
         if dx == dy == 0 and scale == 1:
             return np.ascontiguousarray(out[MARGIN : MARGIN + HEIGHT, MARGIN : MARGIN + WIDTH])
-        back = np.array([[1 / scale, 0, MARGIN + WIDTH / 2 * (1 - 1 / scale) - dx], [0, 1 / scale, MARGIN + HEIGHT / 2 * (1 - 1 / scale) - dy]])
-        return cv2.warpAffine(out, back, (WIDTH, HEIGHT), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP, borderMode=cv2.BORDER_REPLICATE)
+        back = np.array(
+            [
+                [1 / scale, 0, MARGIN + WIDTH / 2 * (1 - 1 / scale) - dx],
+                [0, 1 / scale, MARGIN + HEIGHT / 2 * (1 - 1 / scale) - dy],
+            ]
+        )
+        way = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
+        return np.asarray(
+            cv2.warpAffine(out, back, (WIDTH, HEIGHT), flags=way, borderMode=cv2.BORDER_REPLICATE), np.float32
+        )
 
     def _put(self, out: Float32, piece: _Piece, t: float, moves: Moves) -> None:
         size = 0.012 * moves.sway * piece.pixels_per_metre
@@ -303,7 +337,16 @@ class Picture:
             share = cv2.merge([share] * 3)
             region += share * (self._white - region)
 
-    def target(self, target: Target, centre: Float64, yaw: float, pitch: float, roll: float, shade: tuple[float, float] | None = None, other_light: str = "") -> tuple[Callable[[Float32], None], Held]:
+    def target(
+        self,
+        target: Target,
+        centre: Float64,
+        yaw: float,
+        pitch: float,
+        roll: float,
+        shade: tuple[float, float] | None = None,
+        other_light: str = "",
+    ) -> tuple[Callable[[Float32], None], Held]:
         """A painter for `frame` that holds the target at a point, facing the lens but for yaw, pitch, roll (degrees); and how it is lit.
 
         `shade` (position -1 to 2 across the target, depth 0 to 1) lets a soft shadow lie over it, from the left to there. `other_light` names a
@@ -315,18 +358,30 @@ class Picture:
         wide, high = target.size
         across, down, normal = frame[:, 0], -frame[:, 1], frame[:, 2]
         u, v = np.meshgrid(np.linspace(-0.5, 0.5, 4), np.linspace(-0.5, 0.5, 3))
-        points = (centre + u.reshape(-1, 1) * wide * across + v.reshape(-1, 1) * high * down).astype(np.float32)
-        light, shine = stage.sight.light_at(points, np.repeat(normal[None], len(points), 0).astype(np.float32), "chart face")
-        corners = np.array([centre + a * wide * across + b * high * down for a, b in ((-0.5, -0.5), (0.5, -0.5), (0.5, 0.5), (-0.5, 0.5))])
+        points = (centre + u.reshape(-1, 1) * wide * across + v.reshape(-1, 1) * high * down).astype(
+            np.float32
+        )
+        light, shine = stage.sight.light_at(
+            points, np.repeat(normal[None], len(points), 0).astype(np.float32), "chart face"
+        )
+        corners = np.array(
+            [
+                centre + a * wide * across + b * high * down
+                for a, b in ((-0.5, -0.5), (0.5, -0.5), (0.5, 0.5), (-0.5, 0.5))
+            ]
+        )
         at, _ = stage.lens.project(corners)
         rows, columns = target.labels.shape
         if shade is not None:
-            edge = 1 - shade[1] * (1 - smooth((u.ravel() + 0.5).astype(np.float32), shade[0] - 0.22, shade[0] + 0.22))
+            edge = 1 - shade[1] * (
+                1 - smooth((u.ravel() + 0.5).astype(np.float32), shade[0] - 0.22, shade[0] + 0.22)
+            )
             light, shine = light * edge[:, None], shine * edge[:, None]
 
         names, factors, plain = list(stage.spectra), self.factors, self._tables[2]
         if other_light:
-            light = np.repeat(np.mean(light @ np.float32(factors))[None, None], len(points), 0).astype(np.float32)
+            level = float(np.mean(light @ np.array(factors, np.float32)))
+            light = np.full((len(points), 1), level, np.float32)
             shine = 0.004 * light
             names, factors = [other_light], [1.0]
             plain = tables(self.camera, names, factors)[2]
@@ -336,8 +391,12 @@ class Picture:
             colour = np.zeros((rows, columns, 3), np.float32)
             for k, table in enumerate(levels):
                 field = cv2.resize(light[:, k].reshape(3, 4), (columns, rows), interpolation=cv2.INTER_LINEAR)
-                mirror = cv2.resize(shine[:, k].reshape(3, 4), (columns, rows), interpolation=cv2.INTER_LINEAR)
-                colour += (table * np.float32(factors[k]))[target.labels] * field[..., None] + mirror[..., None] * plain[k]
+                mirror = cv2.resize(
+                    shine[:, k].reshape(3, 4), (columns, rows), interpolation=cv2.INTER_LINEAR
+                )
+                colour += (table * np.float32(factors[k]))[target.labels] * field[..., None] + mirror[
+                    ..., None
+                ] * plain[k]
             inside = at + MARGIN
             low, top = np.maximum(np.floor(inside.min(0)).astype(int) - 2, 0)
             far, base = np.minimum(np.ceil(inside.max(0)).astype(int) + 3, FULL[::-1])
@@ -346,7 +405,12 @@ class Picture:
             to = ((inside - [low, top]) * grow).astype(np.float32)
             matrix = cv2.getPerspectiveTransform(source - 0.5, to - 0.5)
             size = (int(far - low) * grow, int(base - top) * grow)
-            rgba = cv2.warpPerspective(np.dstack([colour, np.ones((rows, columns), np.float32)]), matrix, size, flags=cv2.INTER_LINEAR)
+            rgba = cv2.warpPerspective(
+                np.dstack([colour, np.ones((rows, columns), np.float32)]),
+                matrix,
+                size,
+                flags=cv2.INTER_LINEAR,
+            )
             rgba = cv2.resize(rgba, (size[0] // grow, size[1] // grow), interpolation=cv2.INTER_AREA)
             foot = (inside[2] + inside[3]) / 2
             x, y = int(foot[0]), int(foot[1]) - 4
@@ -365,5 +429,10 @@ class Picture:
         field = np.array(target.corners) - 0.5
         held = np.array([centre + a * wide * across + b * high * down for a, b in field])
         spot, _ = stage.lens.project(held)
-        level = own[:, 1]
-        return paint, Held(spot, float((mirrored[:, 1] / np.maximum(0.18 * level, 1e-6)).max()), float(level.min() / max(level.max(), 1e-9)), float(level.mean()))
+        key = own[:, 1]
+        return paint, Held(
+            spot,
+            float((mirrored[:, 1] / np.maximum(0.18 * key, 1e-6)).max()),
+            float(key.min() / max(key.max(), 1e-9)),
+            float(key.mean()),
+        )

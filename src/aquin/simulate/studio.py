@@ -11,9 +11,10 @@ import numpy as np
 from aquin.arrays import Float32, write_safely
 from aquin.errors import AquinError
 from aquin.simulate import spectra
-from aquin.simulate.cameras import CAMERAS, ROLES, Camera, Exposure, Grain, Setting, raw_response, signal, soften
+from aquin.simulate.cameras import CAMERAS, ROLES, Camera, Setting, raw_response
 from aquin.simulate.film import RATE, write_movie, write_still
 from aquin.simulate.places import PLACES
+from aquin.simulate.sensor import Exposure, Grain, signal, soften
 from aquin.simulate.targets import TARGETS
 from aquin.simulate.world.lens import HEIGHT, WIDTH
 
@@ -40,11 +41,17 @@ class Delivery:
         """Raises AquinError for what can't be written."""
         suffix = self.out.suffix.lower()
         if suffix not in STILLS + MOVIES:
-            raise AquinError(f"'{suffix or self.out.name}' is not a kind of file that can be filmed", self.out, f"Use one of {' '.join(STILLS + MOVIES)}")
+            raise AquinError(
+                f"'{suffix or self.out.name}' is not a kind of file that can be filmed",
+                self.out,
+                f"Use one of {' '.join(STILLS + MOVIES)}",
+            )
         if self.codec not in CODECS:
             raise AquinError(f"there is no codec '{self.codec}'", None, f"There are: {', '.join(CODECS)}")
         if suffix == ".mp4" and self.codec == "ffv1":
-            raise AquinError("an .mp4 can't hold ffv1", self.out, "Use --codec h264 or hevc, or write an .mkv")
+            raise AquinError(
+                "an .mp4 can't hold ffv1", self.out, "Use --codec h264 or hevc, or write an .mkv"
+            )
         if self.range not in ("legal", "full"):
             raise AquinError(f"there is no range '{self.range}'", None, "Use legal or full")
         if not 1 <= self.frames <= 24 * 600:
@@ -79,9 +86,17 @@ def film_target(target: str, body: Camera, light: str, setting: Setting, to: Del
     high, wide = thing.labels.shape
     scale = min(0.86 * WIDTH / wide, 0.86 * HEIGHT / high)
     size = (round(wide * scale), round(high * scale))
-    picture = np.repeat(np.repeat(raw_response(body, np.full((1, len(spectra.NM)), 0.12), power).astype(np.float32)[None], HEIGHT, 0), WIDTH, 1)
+    picture = np.repeat(
+        np.repeat(
+            raw_response(body, np.full((1, len(spectra.NM)), 0.12), power).astype(np.float32)[None], HEIGHT, 0
+        ),
+        WIDTH,
+        1,
+    )
     x, y = (WIDTH - size[0]) // 2, (HEIGHT - size[1]) // 2
-    picture[y : y + size[1], x : x + size[0]] = cv2.resize(table[thing.labels], size, interpolation=cv2.INTER_AREA if scale < 1 else cv2.INTER_LINEAR)
+    picture[y : y + size[1], x : x + size[0]] = cv2.resize(
+        table[thing.labels], size, interpolation=cv2.INTER_AREA if scale < 1 else cv2.INTER_LINEAR
+    )
     corners = [[round(x + a * size[0], 2), round(y + b * size[1], 2)] for a, b in thing.corners]
     _deliver(body, lambda frame: soften(body, picture), setting, to)
     return _facts(body, setting, to) | {"target": target, "light": light, "corners": corners}
@@ -122,19 +137,38 @@ def film_scene(
     paint, held = None, None
     if target is not None:
         paint, held = picture.target(TARGETS[target](), stage.grip(stage.nearest() * 0.8, 0.0, 0.05), *angles)
-    metered = Setting(setting.white, setting.stops - float(np.log2(stage.key(0.0))), setting.tint, setting.exposure_index, setting.error_stops)
+    metered = Setting(
+        setting.white,
+        setting.stops - float(np.log2(stage.key(0.0))),
+        setting.tint,
+        setting.exposure_index,
+        setting.error_stops,
+    )
     moves = Moves(hand=hand, seed=to.seed)
     _deliver(body, lambda frame: picture.frame(frame, moves, paint, to.seed), metered, to)
     facts = _facts(body, metered, to) | {"place": place, "view": view, "minutes": minutes}
     if held is not None:
-        facts |= {"target": target, "corners": held.corners.round(2).tolist(), "glare": round(held.glare, 4), "shadow": round(held.shadow, 4)}
+        facts |= {
+            "target": target,
+            "corners": held.corners.round(2).tolist(),
+            "glare": round(held.glare, 4),
+            "shadow": round(held.shadow, 4),
+        }
     return facts
 
 
 def _facts(body: Camera, setting: Setting, to: Delivery) -> dict[str, Any]:
     linear = to.out.suffix.lower() == ".exr"
     encoding = body.linear_encoding.name if linear else None if body.baked else body.encoding.name
-    return {"out": str(to.out), "camera": body.name, "encoding": encoding, "frames": to.frames, "stops": round(setting.stops, 4), "white": setting.white, "tint": setting.tint}
+    return {
+        "out": str(to.out),
+        "camera": body.name,
+        "encoding": encoding,
+        "frames": to.frames,
+        "stops": round(setting.stops, 4),
+        "white": setting.white,
+        "tint": setting.tint,
+    }
 
 
 def _deliver(body: Camera, levels: Any, setting: Setting, to: Delivery) -> None:
@@ -148,10 +182,25 @@ def _deliver(body: Camera, levels: Any, setting: Setting, to: Delivery) -> None:
         if suffix == ".exr":
             write_still(path, linear(0), to.timecode, to.reel, "half")
         elif suffix in STILLS:
-            write_still(path, signal(body, linear(0)), to.timecode, to.reel, "uint10" if suffix == ".dpx" else "uint16")
+            write_still(
+                path,
+                signal(body, linear(0)),
+                to.timecode,
+                to.reel,
+                "uint10" if suffix == ".dpx" else "uint16",
+            )
         else:
             pixels = "yuv420p10le" if to.codec == "hevc" else "yuv422p10le"
             frames = (signal(body, linear(k)) for k in range(to.frames))
-            write_movie(path, frames, to.timecode, to.reel, CODECS[to.codec], pixels, range=to.range, rate=Fraction(RATE))
+            write_movie(
+                path,
+                frames,
+                to.timecode,
+                to.reel,
+                CODECS[to.codec],
+                pixels,
+                range=to.range,
+                rate=Fraction(RATE),
+            )
 
     write_safely(to.out, write, to.force)

@@ -28,7 +28,9 @@ class Target:
     corners: tuple[tuple[float, float], ...]
 
 
-def _field(labels: np.ndarray, rows: tuple[int, int], columns: tuple[int, int]) -> tuple[tuple[float, float], ...]:
+def _field(
+    labels: np.ndarray, rows: tuple[int, int], columns: tuple[int, int]
+) -> tuple[tuple[float, float], ...]:
     high, wide = labels.shape
     top, bottom, left, right = rows[0] / high, rows[1] / high, columns[0] / wide, columns[1] / wide
     return ((left, top), (right, top), (right, bottom), (left, bottom))
@@ -48,7 +50,13 @@ def chart24() -> Target:
         y, x = rim + k // 6 * pitch, rim + k % 6 * pitch
         labels[y : y + CELL, x : x + CELL] = k
     corners = _field(labels, (rim, high - rim), (rim, wide - rim))
-    return Target("24-patch", labels, np.concatenate([spectra.chart_reflectances(), _BODY[None]]), (0.44, 0.44 * high / wide), corners)
+    return Target(
+        "24-patch",
+        labels,
+        np.concatenate([spectra.chart_reflectances(), _BODY[None]]),
+        (0.44, 0.44 * high / wide),
+        corners,
+    )
 
 
 @lru_cache(maxsize=1)
@@ -77,11 +85,24 @@ def crossed_wedge() -> Target:
         labels[2 * rim + tall : 2 * rim + 2 * tall, x : x + step] = 10 - k
     levels = np.concatenate([wedge_steps(), [0.18]])
     high, wide = labels.shape
-    return Target("crossed wedge", labels, np.repeat(levels[:, None], len(spectra.NM), 1), (0.46, 0.46 * high / wide), _field(labels, (rim, high - rim), (rim, wide - rim)))
+    return Target(
+        "crossed wedge",
+        labels,
+        np.repeat(levels[:, None], len(spectra.NM), 1),
+        (0.46, 0.46 * high / wide),
+        _field(labels, (rim, high - rim), (rim, wide - rim)),
+    )
 
 
 VIDEO_PRIMARIES = ("red", "yellow", "green", "cyan", "blue", "magenta")
-_FULL = {"red": (1, 0, 0), "yellow": (1, 1, 0), "green": (0, 1, 0), "cyan": (0, 1, 1), "blue": (0, 0, 1), "magenta": (1, 0, 1)}
+_FULL = {
+    "red": (1, 0, 0),
+    "yellow": (1, 1, 0),
+    "green": (0, 1, 0),
+    "cyan": (0, 1, 1),
+    "blue": (0, 0, 1),
+    "magenta": (1, 0, 1),
+}
 
 
 def video_colour(name: str, saturation: float = 0.45, level: float = 0.42) -> tuple[float, float, float]:
@@ -111,8 +132,19 @@ def video_chart() -> Target:
         x = rim + 2 * k * pitch
         labels[rim + 2 * pitch : rim + 2 * pitch + 2 * CELL, x : x + 2 * pitch - gap] = 10 + k
     high, wide = labels.shape
-    return Target("video chart", labels, np.stack([*colours, *skins, *greys, np.full(len(spectra.NM), 0.11)]), (0.46, 0.46 * high / wide), _field(labels, (rim, high - rim), (rim, wide - rim)))
+    return Target(
+        "video chart",
+        labels,
+        np.stack([*colours, *skins, *greys, np.full(len(spectra.NM), 0.11)]),
+        (0.46, 0.46 * high / wide),
+        _field(labels, (rim, high - rim), (rim, wide - rim)),
+    )
 
 
-TARGETS = {"24-patch": chart24, "grey card": grey_card, "crossed wedge": crossed_wedge, "video chart": video_chart}
+TARGETS = {
+    "24-patch": chart24,
+    "grey card": grey_card,
+    "crossed wedge": crossed_wedge,
+    "video chart": video_chart,
+}
 """How to make each target."""

@@ -1,7 +1,8 @@
 """The places of the ferry film: what stands there, who is there, how it is lit, and where each camera stands."""
 
 from aquin.simulate.places.aboard import engine_room, galley, wheelhouse
-from aquin.simulate.places.outside import car_deck, open_water, pier, test_corner, upper_deck
+from aquin.simulate.places.ashore import pier, test_corner
+from aquin.simulate.places.decks import car_deck, open_water, upper_deck
 from aquin.simulate.places.place import Place
 
 PLACES = {

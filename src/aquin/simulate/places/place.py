@@ -5,10 +5,11 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from aquin.simulate.world.head import Person
 from aquin.simulate.world.lens import Lens
 from aquin.simulate.world.light import Lighting
 from aquin.simulate.world.mesh import Mesh, Vector
-from aquin.simulate.world.people import Person, Pose
+from aquin.simulate.world.people import Pose
 
 
 @dataclass(frozen=True)

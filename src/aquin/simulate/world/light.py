@@ -61,7 +61,14 @@ class Lighting:
     def spectra(self) -> list[str]:
         """The spectra that occur, each once."""
         s = self.sky
-        names = [s.zenith[0], s.horizon[0], s.clouds[0], s.glow[0], self.bounce[0], *(x.spectrum for x in self.lights)]
+        names = [
+            s.zenith[0],
+            s.horizon[0],
+            s.clouds[0],
+            s.glow[0],
+            self.bounce[0],
+            *(x.spectrum for x in self.lights),
+        ]
         return list(dict.fromkeys(names))
 
     def radiance(self, directions: Float32) -> Float32:
@@ -74,7 +81,11 @@ class Lighting:
         lit = np.where(up < -0.004, np.float32(s.ground), 1.0).astype(np.float32)
         u = directions[:, 0] / (np.maximum(up, 0) + 0.12)
         v = directions[:, 2] / (np.maximum(up, 0) + 0.12)
-        billow = 0.75 * sample(cloud(1.75, 20), u + s.drift, v, 9.0) + 0.25 * sample(cloud(1.2, 21), u + s.drift, v, 3.0)
+        large, fine = (
+            sample(cloud(1.75, 20), u + s.drift, v, 9.0),
+            sample(cloud(1.2, 21), u + s.drift, v, 3.0),
+        )
+        billow = np.float32(0.75) * large + np.float32(0.25) * fine
         veil = smooth(billow, 1 - s.cover - 0.15, 1 - s.cover + 0.25) * smooth(up, 0.0, 0.10)
         inner = 0.72 + 0.36 * sample(cloud(1.4, 22), u * 1.4, v * 1.4, 5.0)
         out[:, names.index(s.zenith[0])] += lit * high * s.zenith[1] * (1 - veil)
@@ -83,5 +94,7 @@ class Lighting:
         if s.glow[1]:
             to = np.array(s.glow_towards) / np.linalg.norm(s.glow_towards)
             near = np.clip(directions @ to, 0, 1)
-            out[:, names.index(s.glow[0])] += (lit * s.glow[1] * (0.35 * near**6 + 0.65 * near**40)).astype(np.float32)
+            out[:, names.index(s.glow[0])] += (lit * s.glow[1] * (0.35 * near**6 + 0.65 * near**40)).astype(
+                np.float32
+            )
         return out

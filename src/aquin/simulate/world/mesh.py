@@ -29,9 +29,12 @@ class Mesh:
         self, yaw: float = 0.0, pitch: float = 0.0, roll: float = 0.0, about: Sequence[float] = (0, 0, 0)
     ) -> "Mesh":
         """Turned about a point: roll about z, then pitch about x, then yaw about y, in degrees."""
-        turn = rotation(yaw, pitch, roll).astype(np.float32)
-        centre = np.asarray(about, np.float32)
-        return replace(self, points=(self.points - centre) @ turn.T + centre, normals=self.normals @ turn.T)
+        turn = rotation(yaw, pitch, roll)
+        centre = np.asarray(about, np.float64)
+        points = (self.points - centre) @ turn.T + centre
+        return replace(
+            self, points=points.astype(np.float32), normals=(self.normals @ turn.T).astype(np.float32)
+        )
 
     def made_of(self, material: str) -> "Mesh":
         return replace(self, material=material)
@@ -50,7 +53,12 @@ def from_grid(points: np.ndarray, material: str, uv: np.ndarray, weight: np.ndar
     """A smooth surface from an (r, c, 3) grid of points whose outside is where rows x columns turn right-handed."""
     rows, columns = points.shape[:2]
     index = np.arange(rows * columns).reshape(rows, columns)
-    a, b, c, d = index[:-1, :-1].ravel(), index[:-1, 1:].ravel(), index[1:, 1:].ravel(), index[1:, :-1].ravel()
+    a, b, c, d = (
+        index[:-1, :-1].ravel(),
+        index[:-1, 1:].ravel(),
+        index[1:, 1:].ravel(),
+        index[1:, :-1].ravel(),
+    )
     faces = np.concatenate([np.stack([a, b, c], 1), np.stack([a, c, d], 1)]).astype(np.int32)
     flat = points.reshape(-1, 3).astype(np.float32)
     return Mesh(
@@ -104,7 +112,7 @@ def box(centre: Vector, size: Vector, material: str, yaw: float = 0.0, bevel: fl
             for k, (s, t) in enumerate(signs if side > 0 else signs[::-1]):
                 corner[k, u], corner[k, v] = s, t
             half = np.array(size) / 2
-            mesh = quad([tuple(c) for c in corner * half], material)  # type: ignore[misc]
+            mesh = quad([tuple(c) for c in corner * half], material)
             if bevel:
                 lean = mesh.normals + bevel * corner
                 lean = lean / np.linalg.norm(lean, axis=1, keepdims=True)
@@ -138,7 +146,9 @@ def ellipsoid(centre: Vector, radii: Vector, material: str, detail: int = 24) ->
     return replace(mesh, normals=normal.astype(np.float32)).moved(centre)
 
 
-def tube(path: Sequence[Vector], radii: float | Sequence[float], material: str, sides: int = 14, caps: bool = True) -> Mesh:
+def tube(
+    path: Sequence[Vector], radii: float | Sequence[float], material: str, sides: int = 14, caps: bool = True
+) -> Mesh:
     """A round tube along a path, with round ends."""
     line = np.array(path, np.float64)
     r = np.full(len(line), radii) if np.isscalar(radii) else np.asarray(radii, np.float64)
@@ -168,7 +178,9 @@ def tube(path: Sequence[Vector], radii: float | Sequence[float], material: str, 
     return from_grid(np.array(rings)[:, ::-1], material, np.stack([u, v], -1))
 
 
-def lathe(profile: Sequence[tuple[float, float]], material: str, centre: Vector = (0, 0, 0), sides: int = 32) -> Mesh:
+def lathe(
+    profile: Sequence[tuple[float, float]], material: str, centre: Vector = (0, 0, 0), sides: int = 32
+) -> Mesh:
     """A body of revolution about y: (radius, height) from the bottom up."""
     p = np.array(profile)
     angle = np.linspace(0, 2 * np.pi, sides + 1)
@@ -197,7 +209,11 @@ def torus(centre: Vector, big: float, small: float, material: str, sides: int = 
 
 
 def sheet(
-    shape: Callable[[np.ndarray, np.ndarray], np.ndarray], rows: int, columns: int, material: str, size: tuple[float, float]
+    shape: Callable[[np.ndarray, np.ndarray], np.ndarray],
+    rows: int,
+    columns: int,
+    material: str,
+    size: tuple[float, float],
 ) -> Mesh:
     """A curved sheet from a function of (u, v) in 0..1 to (..., 3) points; `size` is its extent in metres for textures."""
     u, v = np.meshgrid(np.linspace(0, 1, columns), np.linspace(0, 1, rows))

@@ -53,7 +53,9 @@ class Layer:
         first, second, plain = tables
         out = self.shine @ plain
         for k in range(len(first)):
-            both = (1 - self.lean)[:, None] * first[k][self.material] + self.lean[:, None] * second[k][self.material]
+            both = (1 - self.lean)[:, None] * first[k][self.material] + self.lean[:, None] * second[k][
+                self.material
+            ]
             out += self.light[:, k : k + 1] * both
         out *= (self.share * self.hit)[:, None]
         return self._gather(out), self._gather((self.share * self.hit)[:, None])[..., 0]
@@ -65,7 +67,11 @@ class Layer:
     def _gather(self, values: Float32) -> Float32:
         high, wide = self.size
         return np.stack(
-            [np.bincount(self.pixel, values[:, c], high * wide).reshape(high, wide) for c in range(values.shape[1])], -1
+            [
+                np.bincount(self.pixel, values[:, c], high * wide).reshape(high, wide)
+                for c in range(values.shape[1])
+            ],
+            -1,
         ).astype(np.float32)
 
     def centre(self, values: np.ndarray) -> np.ndarray:
@@ -105,7 +111,10 @@ class Sight:
             at = at[depth > 0.05]
             if not len(at):
                 continue
-            low, high = np.floor(at.min(0)).astype(int) - 10 + MARGIN, np.ceil(at.max(0)).astype(int) + 11 + MARGIN
+            low, high = (
+                np.floor(at.min(0)).astype(int) - 10 + MARGIN,
+                np.ceil(at.max(0)).astype(int) + 11 + MARGIN,
+            )
             low, high = np.maximum(low, 0), np.minimum(high, FULL[::-1])
             if (high - low > 4).all():
                 layer = self._layer(solid, slice(low[1], high[1]), slice(low[0], high[0]), sky=False)
@@ -143,13 +152,28 @@ class Sight:
             if sea.any():
                 swing = np.zeros_like(shine)
                 shine[sea], swing[sea] = self._sea(directions[sea], hits.points[sea], hits.distance[sea])
-        return Layer(rows, columns, pixel, share, hit, hits.material, lean, light, shine, hits.points, hits.distance, swing)
+        return Layer(
+            rows,
+            columns,
+            pixel,
+            share,
+            hit,
+            hits.material,
+            lean,
+            light,
+            shine,
+            hits.points,
+            hits.distance,
+            swing,
+        )
 
     def _sea(self, directions: Float32, points: Float32, distance: Float32) -> tuple[Float32, Float32]:
         """Mean mirror of the sea and how it swings with the waves."""
         out = []
         for tilt in (0.34, 0.06):  # facets leaning to the eye show the water, facets leaning away the sky
-            normal = np.stack([-directions[:, 0] * tilt, np.ones(len(directions)), -directions[:, 2] * tilt], -1)
+            normal = np.stack(
+                [-directions[:, 0] * tilt, np.ones(len(directions)), -directions[:, 2] * tilt], -1
+            )
             normal /= length(normal)
             cosine = np.clip(-dot(normal, directions), 0.02, 1)
             mirrored = directions + 2 * cosine[:, None] * normal
@@ -161,12 +185,17 @@ class Sight:
         middle = (out[0] + out[1]) / 2
         return middle.astype(np.float32), ((out[1] - out[0]) * (1 - calm)).astype(np.float32)
 
-    def _light_on_grid(self, hits: Hits, shape: tuple[int, int], pixel: np.ndarray) -> tuple[Float32, Float32]:
+    def _light_on_grid(
+        self, hits: Hits, shape: tuple[int, int], pixel: np.ndarray
+    ) -> tuple[Float32, Float32]:
         """Ambient light (n, spectra) and the share of each lamp that is seen (n, lamps), solved on a coarse grid.
 
         Each grid point asks a few of 16 sets of directions; the sets together are averaged over points of one surface.
         """
-        rows, columns = np.arange(1, shape[0] + 1, _STEP).clip(max=shape[0] - 1), np.arange(1, shape[1] + 1, _STEP).clip(max=shape[1] - 1)
+        rows, columns = (
+            np.arange(1, shape[0] + 1, _STEP).clip(max=shape[0] - 1),
+            np.arange(1, shape[1] + 1, _STEP).clip(max=shape[1] - 1),
+        )
         grid = (rows[:, None] * shape[1] + columns[None]).ravel()
         size = (len(rows), len(columns))
         tile = ((np.arange(size[0])[:, None] % _TILE) * _TILE + np.arange(size[1])[None] % _TILE).ravel()
@@ -176,7 +205,11 @@ class Sight:
         ambient = np.zeros((len(grid), len(names)), np.float32)
         seen = np.zeros((len(grid), len(self.lighting.lights)), np.float32)
         ambient[live], seen[live] = self._gather_light(
-            here.points[live], here.normals[live], here.distance[live], self._tile_directions[tile[live]], self._tile_spots[tile[live]]
+            here.points[live],
+            here.normals[live],
+            here.distance[live],
+            self._tile_directions[tile[live]],
+            self._tile_spots[tile[live]],
         )
         field = np.concatenate([ambient, seen], 1).reshape(*size, -1)
         field = _even_out(field, here, size)
@@ -193,8 +226,15 @@ class Sight:
         ambient = np.zeros((len(points), len(names)), np.float32)
         seen = np.zeros((len(points), len(lights)), np.float32)
         n = normals
-        start = (points + n * np.float32(0.004) + n * (distance * np.float32(4e-4))[:, None]).astype(np.float32)
-        tangent = np.cross(n, np.where(np.abs(n[:, :1]) < 0.7, np.float32([[1, 0, 0]]), np.float32([[0, 0, 1]])))
+        start = (points + n * np.float32(0.004) + n * (distance * np.float32(4e-4))[:, None]).astype(
+            np.float32
+        )
+        tangent = np.cross(
+            n,
+            np.where(
+                np.abs(n[:, :1]) < 0.7, np.array([[1, 0, 0]], np.float32), np.array([[0, 0, 1]], np.float32)
+            ),
+        )
         tangent /= length(tangent)
         other = np.cross(n, tangent)
         bounce = names.index(self.lighting.bounce[0])
@@ -210,13 +250,20 @@ class Sight:
             if len(open_):
                 got[open_] = self.lighting.radiance(way[open_])
             got[stopped, bounce] = self.lighting.bounce[1]
-            ambient += got.reshape(len(points), many, -1).sum(1) / count if many > 1 else got / np.float32(count)
+            ambient += (
+                got.reshape(len(points), many, -1).sum(1) / count if many > 1 else got / np.float32(count)
+            )
         for j, light in enumerate(lights):
             total = np.zeros(len(points), np.float32)
             for k in range(spots.shape[1]):
                 spot = spots[:, k]
                 if isinstance(light, Lamp):
-                    to = np.float32(light.centre) + spot[:, :1] * np.float32(light.u) + spot[:, 1:] * np.float32(light.v) - start
+                    to = (
+                        np.asarray(light.centre, np.float32)
+                        + spot[:, :1] * np.asarray(light.u, np.float32)
+                        + spot[:, 1:] * np.asarray(light.v, np.float32)
+                        - start
+                    )
                     far = length(to)[:, 0]
                     way, reach = to / far[:, None], far * np.float32(0.97)
                 else:
@@ -229,18 +276,34 @@ class Sight:
     def light_at(self, points: Float32, normals: Float32, material: str) -> tuple[Float32, Float32]:
         """Irradiance (n, spectra) at points of a surface that is not in the world, and the mirror light it sends to the eye."""
         n = len(points)
-        away = points - np.float32(self.lens.eye)
+        away = points - np.asarray(self.lens.eye, np.float32)
         distance = length(away)[:, 0]
         kind = np.full(n, number()[material], np.int16)
         zero = np.zeros(n, np.float32)
-        hits = Hits(np.ones(n, bool), distance, points, normals, kind, np.zeros(n, np.int64), np.zeros((n, 2), np.float32), zero)
+        hits = Hits(
+            np.ones(n, bool),
+            distance,
+            points,
+            normals,
+            kind,
+            np.zeros(n, np.int64),
+            np.zeros((n, 2), np.float32),
+            zero,
+        )
         directions = np.repeat(_hemisphere(48)[None], n, 0)
         spots = np.repeat(_square(8)[None], n, 0)
         ambient, seen = self._gather_light(points, normals, distance, directions, spots)
         return self._shine(hits, (away / distance[:, None]).astype(np.float32), ambient, seen)
 
     def _look_up(
-        self, field: Float32, here: Hits, size: tuple[int, int], hits: Hits, shape: tuple[int, int], pixel: np.ndarray, split: int
+        self,
+        field: Float32,
+        here: Hits,
+        size: tuple[int, int],
+        hits: Hits,
+        shape: tuple[int, int],
+        pixel: np.ndarray,
+        split: int,
     ) -> tuple[Float32, Float32]:
         """The grid's values at each sample, from those of the four grid points round it that lie on its surface."""
         flat = field.reshape(-1, field.shape[-1])
@@ -253,14 +316,18 @@ class Sight:
                 index = (y0 + dy).clip(0, size[0] - 1) * size[1] + (x0 + dx).clip(0, size[1] - 1)
                 near = (1 - np.abs(y - y0 - dy)) * (1 - np.abs(x - x0 - dx)) + 0.02
                 live = here.hit[index]
-                kin = _kin(hits.points, hits.normals, hits.distance, here.points[index], here.normals[index], live)
+                kin = _kin(
+                    hits.points, hits.normals, hits.distance, here.points[index], here.normals[index], live
+                )
                 w = (near * kin + 1e-6 * live).astype(np.float32)
                 total += w[:, None] * flat[index]
                 weights += w
         total /= np.maximum(weights, 1e-9)[:, None]
         return total[:, :split], total[:, split:]
 
-    def _shine(self, hits: Hits, directions: Float32, ambient: Float32, seen: Float32) -> tuple[Float32, Float32]:
+    def _shine(
+        self, hits: Hits, directions: Float32, ambient: Float32, seen: Float32
+    ) -> tuple[Float32, Float32]:
         """Light (n, spectra) on each sample and the mirror light (n, spectra) that leaves it to the eye."""
         names = self.lighting.spectra
         light = ambient.copy()
@@ -277,9 +344,13 @@ class Sight:
                 strength = one.level / (square + area / np.pi)
                 if not one.omni:
                     facing = np.cross(one.u, one.v)
-                    strength = strength * np.maximum(-(to @ (facing / np.linalg.norm(facing)).astype(np.float32)), 0)
+                    strength = strength * np.maximum(
+                        -(to @ (facing / np.linalg.norm(facing)).astype(np.float32)), 0
+                    )
             else:
-                to = np.broadcast_to(np.asarray(one.towards, np.float32) / np.linalg.norm(one.towards), hits.points.shape)
+                to = np.broadcast_to(
+                    np.asarray(one.towards, np.float32) / np.linalg.norm(one.towards), hits.points.shape
+                )
                 strength = np.full(len(hits.points), one.level, np.float32)
             cosine = np.maximum(dot(hits.normals, to), 0)
             light[:, k] += (strength * cosine * seen[:, j]).astype(np.float32)
@@ -317,7 +388,11 @@ def _edges(hits: Hits, shape: tuple[int, int]) -> np.ndarray:
         b = [slice(None)] * 2
         a[axis], b[axis] = slice(1, None), slice(None, -1)
         p, q = tuple(a), tuple(b)
-        step = (solid[p] != solid[q]) | ((normal[p] * normal[q]).sum(-1) < 0.75) | (np.abs(near[p] - near[q]) > 0.03)
+        step = (
+            (solid[p] != solid[q])
+            | ((normal[p] * normal[q]).sum(-1) < 0.75)
+            | (np.abs(near[p] - near[q]) > 0.03)
+        )
         step &= (solid[p] + solid[q]) > 0
         out[p] |= step
         out[q] |= step
@@ -325,7 +400,12 @@ def _edges(hits: Hits, shape: tuple[int, int]) -> np.ndarray:
 
 
 def _kin(
-    points: Float32, normals: Float32, distance: Float32, other_points: Float32, other_normals: Float32, other_hit: np.ndarray
+    points: Float32,
+    normals: Float32,
+    distance: Float32,
+    other_points: Float32,
+    other_normals: Float32,
+    other_hit: np.ndarray,
 ) -> Float32:
     """How much two sets of samples lie on one surface, 0 to 1."""
     apart = dot(other_points - points, normals) / (0.004 + 0.004 * distance)
@@ -341,8 +421,17 @@ def _even_out(field: Float32, here: Hits, size: tuple[int, int]) -> Float32:
     total, weights = np.zeros_like(flat), np.full(len(flat), 1e-9, np.float32)
     for dy in range(-2, 2):
         for dx in range(-2, 2):
-            other = index[(np.arange(size[0]) + dy).clip(0, size[0] - 1)][:, (np.arange(size[1]) + dx).clip(0, size[1] - 1)].ravel()
-            w = _kin(here.points, here.normals, here.distance, here.points[other], here.normals[other], here.hit[other])
+            other = index[(np.arange(size[0]) + dy).clip(0, size[0] - 1)][
+                :, (np.arange(size[1]) + dx).clip(0, size[1] - 1)
+            ].ravel()
+            w = _kin(
+                here.points,
+                here.normals,
+                here.distance,
+                here.points[other],
+                here.normals[other],
+                here.hit[other],
+            )
             total += w[:, None] * flat[other]
             weights += w
     return (total / weights[:, None]).reshape(field.shape)
@@ -369,5 +458,3 @@ def _cone(towards: Sequence[float], degrees: float, spots: Float32) -> Float32:
     wide = np.tan(np.radians(degrees))
     way = d + wide * (spots[:, :1] * side + spots[:, 1:] * other)
     return np.asarray(way / np.linalg.norm(way, axis=1, keepdims=True), np.float32)
-
-

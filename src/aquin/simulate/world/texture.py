@@ -5,7 +5,7 @@ from functools import lru_cache
 import cv2
 import numpy as np
 
-from aquin.arrays import Float32
+from aquin.arrays import Float32, Floats
 
 SIDE = 512
 
@@ -25,7 +25,7 @@ def cloud(roughness: float, seed: int = 0) -> Float32:
     return np.pad(rank.reshape(SIDE, SIDE), ((0, 1), (0, 1)), mode="wrap")
 
 
-def sample(plane: Float32, u: Float32, v: Float32, size: float) -> Float32:
+def sample(plane: Float32, u: Floats, v: Floats, size: float) -> Float32:
     """The tiling plane at surface coordinates; one tile is `size` metres."""
     scale = SIDE / size
     x = np.asarray(u, np.float32).ravel() * np.float32(scale) % SIDE
@@ -38,21 +38,21 @@ def sample(plane: Float32, u: Float32, v: Float32, size: float) -> Float32:
     return np.asarray(out.ravel()[: np.size(u)].reshape(np.shape(u)), np.float32)
 
 
-def smooth(x: Float32, low: float, high: float) -> Float32:
+def smooth(x: Floats, low: float, high: float) -> Float32:
     t = np.clip((x - low) / (high - low), 0, 1)
     return np.asarray(t * t * (3 - 2 * t), np.float32)
 
 
-def _line(x: Float32, period: float, width: float) -> Float32:
+def _line(x: Floats, period: float, width: float) -> Floats:
     """1 on thin lines every `period`."""
     d = np.abs((x / period + 0.5) % 1 - 0.5) * period
     return 1 - smooth(d, width * 0.4, width)
 
 
-Pattern = tuple[Float32, Float32]
+Pattern = tuple[Floats, Floats]
 
 
-def pattern(name: str, u: Float32, v: Float32) -> Pattern:
+def pattern(name: str, u: Floats, v: Floats) -> Pattern:
     """(weight, shade) of a pattern at surface coordinates in metres."""
     one = np.ones_like(u)
     zero = np.zeros_like(u)
@@ -69,7 +69,9 @@ def pattern(name: str, u: Float32, v: Float32) -> Pattern:
             row = np.floor(v / 0.12)
             tone = sample(cloud(0.4, 3), row * 0.37 + 0.11, row * 0.53, 1.0)
             grain = sample(cloud(1.1, 4), u * 0.18 + row * 0.7, v * 2.0, 0.6)
-            return np.clip(0.55 * tone + 0.6 * grain - 0.3, 0, 1), (1 - 0.6 * _line(v, 0.12, 0.008)) * (0.88 + 0.2 * grain)
+            return np.clip(0.55 * tone + 0.6 * grain - 0.3, 0, 1), (1 - 0.6 * _line(v, 0.12, 0.008)) * (
+                0.88 + 0.2 * grain
+            )
         case "grain":
             grain = sample(cloud(1.2, 4), u * 0.15, v * 1.6, 0.5)
             return np.clip(grain * 0.9 - 0.1, 0, 1), 0.88 + 0.2 * grain

@@ -20,7 +20,7 @@ def dot(a: Float32, b: Float32) -> Float32:
 
 def length(a: Float32) -> Float32:
     """(n, 1) lengths of (n, 3) rows."""
-    return np.sqrt(np.einsum("ij,ij->i", a, a))[:, None]
+    return np.asarray(np.sqrt(np.einsum("ij,ij->i", a, a))[:, None], np.float32)
 
 
 @dataclass
@@ -53,9 +53,13 @@ class Solid:
         self.normals = np.concatenate([m.normals for m in meshes]).astype(np.float32)
         self.uv = np.concatenate([m.uv for m in meshes]).astype(np.float32)
         self.weight = np.concatenate([m.weight for m in meshes]).astype(np.float32)
-        self.faces = np.concatenate([m.faces + s for m, s in zip(meshes, start, strict=False)]).astype(np.int32)
+        self.faces = np.concatenate([m.faces + s for m, s in zip(meshes, start, strict=False)]).astype(
+            np.int32
+        )
         names = number()
-        self.material = np.repeat([names[m.material] for m in meshes], [len(m.faces) for m in meshes]).astype(np.int16)
+        self.material = np.repeat([names[m.material] for m in meshes], [len(m.faces) for m in meshes]).astype(
+            np.int16
+        )
         self._scene = EmbreeScene()
         self._mesh = TriangleMesh(self._scene, self.points, self.faces)
 
@@ -72,7 +76,7 @@ class Solid:
         def mix(values: Float32) -> Float32:
             v = values if values.ndim > 1 else values[:, None]
             out = weights[0] * v[corner[:, 0]] + weights[1] * v[corner[:, 1]] + weights[2] * v[corner[:, 2]]
-            return out if values.ndim > 1 else out[:, 0]
+            return np.asarray(out if values.ndim > 1 else out[:, 0], np.float32)
 
         normals = mix(self.normals)
         normals /= np.maximum(length(normals), 1e-6)
@@ -82,13 +86,29 @@ class Solid:
         normals[flip] *= -1
         distance = np.where(hit, found["tfar"], np.float32(1e6)).astype(np.float32)
         points = start + directions * np.minimum(distance, 1e6)[:, None]
-        return Hits(hit, distance, points.astype(np.float32), normals, self.material[face], face, mix(self.uv), mix(self.weight))
+        return Hits(
+            hit,
+            distance,
+            points.astype(np.float32),
+            normals,
+            self.material[face],
+            face,
+            mix(self.uv),
+            mix(self.weight),
+        )
 
-    def blocked(self, origins: Float32, directions: Float32, reach: Float32 | float | None = None) -> np.ndarray:
+    def blocked(
+        self, origins: Float32, directions: Float32, reach: Float32 | float | None = None
+    ) -> np.ndarray:
         """Whether each ray meets anything, within `reach` metres if given."""
         if reach is None:
             return np.asarray(
-                self._scene.run(np.ascontiguousarray(origins, np.float32), np.ascontiguousarray(directions, np.float32), query="OCCLUDED") >= 0
+                self._scene.run(
+                    np.ascontiguousarray(origins, np.float32),
+                    np.ascontiguousarray(directions, np.float32),
+                    query="OCCLUDED",
+                )
+                >= 0
             )
         far = self._scene.run(
             np.ascontiguousarray(origins, np.float32),
