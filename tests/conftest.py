@@ -3,6 +3,8 @@
 import json
 import os
 import sys
+from collections.abc import Callable
+from functools import lru_cache
 from pathlib import Path
 
 import numpy as np
@@ -15,6 +17,7 @@ from aquin.charts.layout import Layout, layout
 from aquin.colour.config import ColourConfig
 from aquin.simulate.demo import SEED, build_demo, session_takes
 from aquin.simulate.shoot import plan
+from aquin.simulate.stage import Stage
 
 
 @pytest.fixture(autouse=True)
@@ -68,6 +71,12 @@ def truth(demo: Path) -> dict[str, np.ndarray]:
         "shot_corners": np.array(shot["held"][0]["corners"]),
         "hero_camera_at_shot": seen * np.float32(lit[0] / lit[1]),
     }
+
+
+@pytest.fixture(scope="session")
+def stage() -> Callable[[str, str], Stage]:
+    """A place as one camera sees it, built once for the whole run."""
+    return lru_cache(maxsize=8)(Stage)
 
 
 @pytest.fixture

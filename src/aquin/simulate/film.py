@@ -19,7 +19,7 @@ RATE = Fraction(24)
 
 def write_still(
     path: Path,
-    pixels: Float32,
+    pixels: np.ndarray,
     timecode: str | None,
     reel: str,
     depth: str = "half",
@@ -48,6 +48,9 @@ def write_still(
         spec.attribute("oiio:ColorSpace", "linear")  # says only that the writer must not convert
     if path.suffix == ".tif":
         spec.attribute("compression", "zip")
+    if depth == "uint10":  # rounded here: the writer would cut the lowest bits off
+        codes = np.clip(np.rint(pixels * 1023), 0, 1023).astype(np.uint16)
+        pixels = (codes << 6) | (codes >> 4)
     out = oiio.ImageOutput.create(str(path))
     if (
         out is None

@@ -177,7 +177,7 @@ def _library() -> dict[str, Material]:
     add("flag", (0.03, 0.22, 0.27), (0.86, 0.62, 0.08), "bands")
     add("sea body", (0.012, 0.042, 0.045), (0.03, 0.09, 0.085))
     add("foam", (0.86, 0.88, 0.88), None)
-    add("chart face", _flat(0.0), None, "plain", 0.035, 0.20)
+    add("chart face", _flat(0.0), None, "plain", 0.008, 0.10)
     add("black", _flat(0.0))
     add("white", _flat(1.0))
     return out

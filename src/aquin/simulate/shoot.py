@@ -383,9 +383,9 @@ def _sequences(takes: list[Take]) -> list[Take]:
     out = []
     for t in takes:
         if t.kind == "shot" and t.role == "main" and (t.setup, t.number) == ("open-water", 2):
-            t = replace(t, form=Form(".exr", "exr"), frames=48, zero=12)
+            t = replace(t, form=Form(".exr", "exr"), frames=48, zero=12, start=t.start + t.zero - 12)
         if t.kind == "shot" and t.role == "main" and (t.setup, t.number) == ("engine-room", 2):
-            t = replace(t, form=Form(".dpx", "dpx"), frames=48, zero=12)
+            t = replace(t, form=Form(".dpx", "dpx"), frames=48, zero=12, start=t.start + t.zero - 12)
         out.append(t)
     return out
 

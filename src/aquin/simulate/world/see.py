@@ -290,7 +290,7 @@ class Sight:
             np.zeros((n, 2), np.float32),
             zero,
         )
-        directions = np.repeat(_hemisphere(48)[None], n, 0)
+        directions = np.repeat(_spiral(48)[None], n, 0)
         spots = np.repeat(_square(8)[None], n, 0)
         ambient, seen = self._gather_light(points, normals, distance, directions, spots)
         return self._shine(hits, (away / distance[:, None]).astype(np.float32), ambient, seen)
@@ -443,6 +443,13 @@ def _hemisphere(count: int) -> Float32:
     a, b = (k * 0.7548776662 + 0.5) % 1, (k * 0.5698402909 + 0.5) % 1
     r, t = np.sqrt(a), 2 * np.pi * b
     return np.stack([r * np.cos(t), np.sqrt(np.maximum(1 - a, 0.01)), r * np.sin(t)], -1).astype(np.float32)
+
+
+def _spiral(count: int) -> Float32:
+    """(count, 3) cosine-weighted directions about y, evenly spread by the golden angle."""
+    k = np.arange(count)
+    r, t = np.sqrt((k + 0.5) / count), k * np.pi * (3 - np.sqrt(5))
+    return np.stack([r * np.cos(t), np.sqrt(1 - r * r), r * np.sin(t)], -1).astype(np.float32)
 
 
 def _square(count: int) -> Float32:
