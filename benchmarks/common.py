@@ -16,7 +16,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 def demo() -> Path:
     """The demo's session file; what the Bench opens of it is filmed when it is not there."""
     from aquin.simulate.demo import SEED, build_demo, session_takes
-    from aquin.simulate.shoot import plan
+    from aquin.simulate.planning import plan
 
     wanted = {t.path for t in session_takes(plan(SEED))}
     folder = Path(os.environ.get("AQUIN_DEMO", Path(tempfile.gettempdir()) / "aquin-benchmark-demo"))

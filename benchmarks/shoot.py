@@ -12,7 +12,7 @@ def main() -> None:
     from aquin.errors import AquinError
     from aquin.frames import open_source
     from aquin.simulate.demo import build_demo
-    from aquin.simulate.shoot import plan
+    from aquin.simulate.planning import plan
 
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name) / "ferry"

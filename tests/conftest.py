@@ -16,7 +16,7 @@ sys.path.insert(0, str(Path(__file__).parent))
 from aquin.charts.layout import Layout, layout
 from aquin.colour.config import ColourConfig
 from aquin.simulate.demo import SEED, build_demo, session_takes
-from aquin.simulate.shoot import plan
+from aquin.simulate.planning import plan
 from aquin.simulate.stage import Stage
 
 
@@ -63,7 +63,10 @@ def truth(demo: Path) -> dict[str, np.ndarray]:
     """What the hero's camera would have recorded where the shot's stood, at the light on the hero's chart; and the charts' corners."""
     folder = demo.parent / "ferry-truth"
     hero, shot = (json.loads((folder / f"{t.clip}.json").read_text()) for t in session_takes(plan(SEED)))
-    lit = [facts["held"][0]["irradiance"] * 2.0 ** facts["stops"] for facts in (hero, shot)]
+    lit = [
+        facts["held"][0]["irradiance"] * 2.0**stops
+        for facts, stops in ((hero, hero["stops"]), (shot, shot["hero_stops"]))
+    ]
     with np.load(folder / f"{shot['clip']}.npz") as data:
         seen = data["hero"].astype(np.float32)
     return {

@@ -10,7 +10,7 @@ from aquin.errors import AquinError
 from aquin.frames import open_source
 from aquin.frames.model import MAX_SIDE
 from aquin.simulate.demo import SEED, session_takes
-from aquin.simulate.shoot import plan
+from aquin.simulate.planning import plan
 
 
 def put(path: Path, rgb: np.ndarray, kind: object, **attributes: object) -> Path:

@@ -15,7 +15,8 @@ from aquin.errors import AquinError
 from aquin.frames import open_source
 from aquin.simulate.cameras import CAMERAS
 from aquin.simulate.crew import Rolling, bake, shoot_take, truth_of
-from aquin.simulate.shoot import LOSSLESS, Take, plan
+from aquin.simulate.planning import plan
+from aquin.simulate.shoot import LOSSLESS, Take
 from aquin.simulate.stage import Stage
 
 SHOOT = plan(7)

@@ -12,8 +12,9 @@ from aquin.frames import open_source
 from aquin.simulate import demo as demos
 from aquin.simulate.build import room_for
 from aquin.simulate.demo import MARK, SEED, build_demo, seed_in, session_takes
+from aquin.simulate.planning import plan
 from aquin.simulate.sheet import contact_sheet
-from aquin.simulate.shoot import Take, plan
+from aquin.simulate.shoot import Take
 
 
 def first_series(take: Take) -> bool:

@@ -14,7 +14,8 @@ from aquin.simulate.cameras import CAMERAS
 from aquin.simulate.crew import said_encoding
 from aquin.simulate.film import RATE
 from aquin.simulate.places import PLACES
-from aquin.simulate.shoot import MISTAKES, SERIES_STOPS, SETUPS, SILENT_PAIR, Shoot, plan
+from aquin.simulate.planning import plan
+from aquin.simulate.shoot import MISTAKES, SERIES_STOPS, SETUPS, SILENT_PAIR, Shoot
 
 SEEDS = [2026, *range(40, 52)]
 

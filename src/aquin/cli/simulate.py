@@ -169,7 +169,8 @@ def shoot(
     """Film the whole ferry shoot, its charts, cards and papers; planted mistakes included."""
     from aquin.cli.main import with_progress
     from aquin.simulate.demo import build_demo
-    from aquin.simulate.shoot import SETUPS, plan
+    from aquin.simulate.planning import plan
+    from aquin.simulate.shoot import SETUPS
 
     known = [s.name for s in SETUPS] + ["test-corner"]
     for name in setup or []:
@@ -210,8 +211,8 @@ def sheet(
 
     from aquin.arrays import write_safely
     from aquin.simulate.demo import seed_in
+    from aquin.simulate.planning import plan
     from aquin.simulate.sheet import contact_sheet
-    from aquin.simulate.shoot import plan
 
     if out.suffix.lower() != ".png":
         raise AquinError("a contact sheet is a .png", out, "Name it so")

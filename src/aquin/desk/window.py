@@ -27,6 +27,7 @@ from aquin.desk import theme
 from aquin.desk.bench import BenchView
 from aquin.desk.places import demo_folder, last_session, window_settings
 from aquin.desk.state import ROLES, Bench, Decisions, read_session
+from aquin.desk.work import Tell
 from aquin.errors import AquinError
 
 KEYS = (
@@ -224,15 +225,15 @@ class Window(QMainWindow):
     def open_demo(self, folder: Path) -> None:
         """Build the demo in the background (once) and open it."""
 
-        def build() -> Path:
+        def build(tell: Tell) -> Path:
             from aquin.simulate.demo import build_demo
 
-            return build_demo(folder)
+            return build_demo(folder, tell)
 
         def built(session: Path) -> None:
             self.open_session(session)
 
-        self.view.jobs.start("demo", "building the demo", build, built, self.tell)
+        self.view.jobs.start_long("demo", "filming the demo shoot", build, built, self.tell)
 
     def save(self) -> None:
         if not self.keep or self._saved_state == self.bench.now:
@@ -253,7 +254,7 @@ class Window(QMainWindow):
 
     def _stated(self) -> None:
         words, _ = self.bench.next_step()
-        busy = self.view.jobs.titles
+        busy = self.view.jobs.states
         self.next_button.setText(f"{busy[0].capitalize()} …" if busy else f"Next: {words}  →")
         self.next_button.setEnabled(not busy)
         self.stop_button.setVisible(bool(busy))

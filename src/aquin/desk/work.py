@@ -1,5 +1,6 @@
 """Work away from the interface thread: jobs with a result, and the preview where only the latest wish counts."""
 
+import time
 import traceback
 from collections.abc import Callable
 from contextlib import suppress
@@ -18,27 +19,40 @@ from PySide6.QtCore import (
 
 from aquin.errors import AquinError
 
+Tell = Callable[[float, str], None]
+"""How a long job says how far it is: a share of 1, and what it is at. Raises when the job was cancelled."""
+
+
+class _Cancelled(Exception):
+    pass
+
 
 class _Signals(QObject):
     done = Signal(object)
     failed = Signal(str)
+    progress = Signal(float)
 
 
 class Job(QRunnable):
-    """One call in the pool. A cancelled job's result is dropped."""
+    """One call in the pool. A cancelled job's result is dropped; one that tells its progress stops at the next word."""
 
-    def __init__(self, work: Callable[[], Any]) -> None:
+    def __init__(self, work: Callable[[Tell], Any]) -> None:
         super().__init__()
         self.signals = _Signals()
         self.cancelled = False
         self._work = work
+        self._told = 0.0
+        self.share = 0.0
+        self.started = time.monotonic()
         self.setAutoDelete(False)
 
     def run(self) -> None:
         if self.cancelled:
             return
         try:
-            result = self._work()
+            result = self._work(self._progress)
+        except _Cancelled:
+            pass
         except AquinError as error:
             self._tell(self.signals.failed, error.line())
         except Exception as error:
@@ -49,6 +63,13 @@ class Job(QRunnable):
             )
         else:
             self._tell(self.signals.done, result)
+
+    def _progress(self, share: float, text: str) -> None:
+        if self.cancelled:
+            raise _Cancelled
+        if time.monotonic() - self._told > 0.2:
+            self._told = time.monotonic()
+            self._tell(self.signals.progress, share)
 
     def _tell(self, signal: Any, value: Any) -> None:
         if not self.cancelled:
@@ -75,6 +96,18 @@ class Jobs(QObject):
         done: Callable[[Any], None],
         failed: Callable[[str], None],
     ) -> None:
+        """Start a job that is over soon."""
+        self.start_long(name, title, lambda tell: work(), done, failed)
+
+    def start_long(
+        self,
+        name: str,
+        title: str,
+        work: Callable[[Tell], Any],
+        done: Callable[[Any], None],
+        failed: Callable[[str], None],
+    ) -> None:
+        """Start a job that tells its progress."""
         self.cancel(name)
         job = Job(work)
         self._running[name] = (job, title)
@@ -89,7 +122,13 @@ class Jobs(QObject):
 
             return handle
 
+        def further(share: float) -> None:
+            job.share = share
+            if not job.cancelled:
+                self.changed.emit()
+
         job.signals.done.connect(finish(done))
+        job.signals.progress.connect(further)
         job.signals.failed.connect(finish(failed))
         self._pool.start(job)
         self.changed.emit()
@@ -107,8 +146,27 @@ class Jobs(QObject):
     def titles(self) -> list[str]:
         return [title for _, title in self._running.values()]
 
+    @property
+    def states(self) -> list[str]:
+        """The titles, with how far each is and the time left where that is known."""
+        return [title + _progress_words(job) for job, title in self._running.values()]
+
     def wait(self) -> None:
         self._pool.waitForDone()
+
+
+def _progress_words(job: Job) -> str:
+    if job.share <= 0:
+        return ""
+    words = f", {job.share:.0%}"
+    if job.share > 0.03:
+        left = (time.monotonic() - job.started) * (1 - job.share) / job.share
+        words += (
+            f", about {left / 60:.0f} min left"
+            if left > 90
+            else f", about {max(round(left, -1), 10):.0f} s left"
+        )
+    return words
 
 
 class Latest(QThread):

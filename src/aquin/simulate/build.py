@@ -7,6 +7,7 @@ import queue
 import shutil
 from collections.abc import Callable, Iterable
 from concurrent.futures import FIRST_COMPLETED, Future, ProcessPoolExecutor, wait
+from concurrent.futures.process import BrokenProcessPool
 from pathlib import Path
 from typing import Any
 
@@ -47,6 +48,7 @@ def build_media(
     context = multiprocessing.get_context("spawn")
     told: Any = context.Queue()
     stop = context.Event()
+    before = set(multiprocessing.active_children())
     with ProcessPoolExecutor(count, context, _begin, (told, stop)) as pool:
         running: set[Future[None]] = {
             pool.submit(_film_place, shoot.seed, work[place], media, truth) for place in order
@@ -64,10 +66,16 @@ def build_media(
                         break
                     done += frames
                 tell(min(done / max(total, 1), 0.999), text or "filming")
-        except BaseException:
+        except BaseException as error:
             stop.set()
+            for worker in set(multiprocessing.active_children()) - before:
+                worker.terminate()  # whole files are renamed into place, so nothing half written stays
             pool.shutdown(wait=True, cancel_futures=True)
             remove_parts(media)
+            if isinstance(error, BrokenProcessPool):
+                raise AquinError(
+                    "a process that films ended unexpectedly", media, "Free some memory, or use fewer --jobs"
+                ) from error
             raise
 
 
@@ -136,6 +144,7 @@ def _there(take: Take, media: Path) -> bool:
 def _keep_truth(rolling: Any, truth: Path, facts: dict[str, Any]) -> None:
     """A take's facts as JSON; for shots and charts the clean frame `zero` as the camera and as the main camera would see it."""
     from aquin.simulate.cameras import HERON, Setting
+    from aquin.simulate.crew import hero_stops
     from aquin.simulate.sensor import expose
 
     t = rolling.take
@@ -147,7 +156,7 @@ def _keep_truth(rolling: Any, truth: Path, facts: dict[str, Any]) -> None:
     picture = rolling.picture
     hero = rolling.stage.picture(HERON, t.minutes)
     rolling.picture, rolling._kept = hero, None
-    settings = Setting(_setup_white(t), float(-np.log2(rolling.stage.key(0.0))))
+    settings = Setting(_setup_white(t), hero_stops(rolling.stage))
     as_hero = expose(HERON, rolling.levels(t.zero), settings, None, soft=True)
     rolling.picture, rolling._kept = picture, None
     step = 1 if t.target == "24-patch" and t.setup == "car-deck" else 2

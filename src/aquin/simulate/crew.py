@@ -83,7 +83,7 @@ class Rolling:
             return None
         reach = self.stage.nearest() * (0.72 if t.role == "flying" else 0.86)
         if t.role == "flying":
-            reach = min(reach, 3.2)
+            reach = min(reach, 2.8)
         target = TARGETS[t.target]()
         if t.kind == "series":
             reach, across, down = 2.25, -0.02, 0.16
@@ -239,6 +239,11 @@ def rolling_timecode(take: Take, frame: int) -> str:
     return timecode_of(take.start + frame, RATE)
 
 
+def hero_stops(stage: Stage) -> float:
+    """The exposure at which the truth shows a view as the main camera would have recorded it: metered on the people."""
+    return -float(np.log2(stage.key(0.0)))
+
+
 def truth_of(rolling: Rolling) -> dict[str, Any]:
     """What really happened in a take, as plain values for a JSON file."""
     t = rolling.take
@@ -272,6 +277,7 @@ def truth_of(rolling: Rolling) -> dict[str, Any]:
         "spectra": rolling.stage.spectra,
         "factors": rolling.picture.factors,
         "key": rolling.stage.key(t.minutes),
+        "hero_stops": hero_stops(rolling.stage),
     }
     if t.target:
         held = [rolling.hold(k) for k in range(t.frames)] if t.kind == "chart" else [rolling.hold(0)]

@@ -14,14 +14,15 @@ from aquin.errors import AquinError
 from aquin.simulate.build import Progress, build_media, claim, room_for, write_papers
 from aquin.simulate.cameras import CAMERAS, HERON, SKUA
 from aquin.simulate.film import write_still
-from aquin.simulate.shoot import Shoot, Take, plan
+from aquin.simulate.planning import plan
+from aquin.simulate.shoot import Shoot, Take
 
 VERSION = 2
 MARK = ".aquin-demo.json"
 TRUTH_MARK = ".aquin-truth.json"
 SEED = 2026
 MEGABYTES = 450
-LOOK = Cdl((1.06, 0.98, 0.90), (0.012, 0.0, 0.030), (1.12, 1.10, 1.02), 0.82)
+LOOK = Cdl((1.32, 1.24, 1.10), (-0.135, -0.105, -0.030), (1.0, 1.0, 1.0), 0.72)
 """The reference still's grade on ACEScct: warm lights, teal in the shadows, more contrast, less colour."""
 
 

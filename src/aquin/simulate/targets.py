@@ -54,7 +54,7 @@ def chart24() -> Target:
         "24-patch",
         labels,
         np.concatenate([spectra.chart_reflectances(), _BODY[None]]),
-        (0.44, 0.44 * high / wide),
+        (0.52, 0.52 * high / wide),
         corners,
     )
 
@@ -89,7 +89,7 @@ def crossed_wedge() -> Target:
         "crossed wedge",
         labels,
         np.repeat(levels[:, None], len(spectra.NM), 1),
-        (0.46, 0.46 * high / wide),
+        (0.52, 0.52 * high / wide),
         _field(labels, (rim, high - rim), (rim, wide - rim)),
     )
 
@@ -136,7 +136,7 @@ def video_chart() -> Target:
         "video chart",
         labels,
         np.stack([*colours, *skins, *greys, np.full(len(spectra.NM), 0.11)]),
-        (0.46, 0.46 * high / wide),
+        (0.52, 0.52 * high / wide),
         _field(labels, (rim, high - rim), (rim, wide - rim)),
     )
 

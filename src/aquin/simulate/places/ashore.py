@@ -114,10 +114,9 @@ def test_corner() -> Place:
     parts = [
         deck((-4, 4), (-4, 6), "deck grey"),
         box((0, 1.5, 4.2), (8, 3, 0.2), "cream paint"),
-        box((1.9, 1.4, 2.35), (0.12, 2.8, 1.9), "dark steel"),
         props.coil((-1.5, 0, 3.6)),
     ]
-    parts += [box((1.6, 2.6, 2.4), (1.5, 0.1, 2.2), "dark steel"), *props.lifebuoy((-1.7, 1.6, 4.05))]
+    parts += [box((0.36, 2.42, 1.95), (0.95, 0.05, 0.95), "dark steel"), *props.lifebuoy((-1.7, 1.6, 4.05))]
     sky = Sky(("D75", 0.62), ("D65", 0.8), ("D65", 0.9), 0.3)
     people = {
         "engineer": (CREW["engineer"], Pose((-0.62, 0, 2.75), yaw=172, head_yaw=4)),
