@@ -3,6 +3,7 @@
 import json
 import subprocess
 import sys
+import threading
 import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
@@ -21,8 +22,10 @@ from aquin.desk.pictures import BLINK_MS, HOLD_MS
 from aquin.desk.places import last_session
 from aquin.desk.state import Bench, Side, read_session
 from aquin.desk.window import KEYS, Window
+from aquin.desk.work import Jobs, Tell
 from aquin.errors import AquinError
 from aquin.exchange import cdl_file, grade_file
+from aquin.simulate.demo import film_first_takes, is_done
 
 
 @pytest.fixture(scope="module")
@@ -544,3 +547,46 @@ def test_a_fresh_bench_has_nothing_to_undo() -> None:
     assert (bench.can_undo, bench.can_redo) == (None, None)
     bench.set_side("hero", Side("a.exr", "ACEScct"))
     assert bench.can_undo == "open hero"
+
+
+def test_a_new_demo_opens_after_its_first_takes_and_the_rest_is_filmed_beside(
+    window: Window, tmp_path: Path
+) -> None:
+    """The first takes are opened and solved, the rest goes on with progress in the foot line, and stops on demand."""
+    folder = tmp_path / "ferry"
+    window.open_demo(folder)
+    assert window.stop_button.isVisible()
+    until(lambda: window.bench.match is not None, 240)
+    until(lambda: "rest of the demo shoot" in window.message.text(), 60)
+    assert window.next_button.isEnabled()
+    assert window.stop_button.isVisible()
+    assert not is_done(folder)
+    window.stop()
+    until(lambda: not window.view.jobs.asides)
+    window.view.jobs.wait()
+    assert not list(folder.rglob(".part-*"))
+    assert film_first_takes(folder) == folder / "ferry.json"
+
+
+def test_long_jobs_say_how_far_they_are_and_stop_at_the_next_word(app: QApplication) -> None:
+    jobs, said, ended = Jobs(), [], []
+    gate = threading.Event()
+
+    def work(tell: Tell) -> str:
+        tell(0.5, "half")
+        gate.wait(10)
+        tell(0.6, "more")
+        ended.append("went on")
+        return "done"
+
+    jobs.start_long("x", "long work", work, said.append, said.append)
+    until(lambda: "50%" in jobs.states[0])
+    assert jobs.states[0].startswith("long work, 50%, about 10 s left")
+    assert jobs.titles == ["long work"]
+    jobs.cancel("x")
+    gate.set()
+    jobs.wait()
+    assert (said, ended, jobs.titles) == ([], [], [])
+    jobs.start_long("y", "beside", lambda tell: gate.wait(0.2), said.append, said.append, aside=True)
+    assert (jobs.titles, jobs.asides) == ([], ["beside"])
+    until(lambda: said == [True])

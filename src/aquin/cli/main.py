@@ -59,25 +59,28 @@ def main(
 @app.command()
 def demo(
     dir: Annotated[Path | None, typer.Option("--dir", help="Where the demo is built and kept.")] = None,
-    no_window: Annotated[bool, typer.Option("--no-window", help="Only build it.")] = False,
+    no_window: Annotated[bool, typer.Option("--no-window", help="Film all of it and end.")] = False,
     screenshots: Annotated[
         Path | None,
         typer.Option("--screenshots", help="Draw every main view into this folder, without a screen."),
     ] = None,
 ) -> None:
-    """Build the demo shoot if needed and open it."""
+    """Open the demo shoot. Where it is not there yet, its first takes are filmed now and the rest while the window is open."""
     from aquin.cli import window
     from aquin.desk.places import demo_folder
-    from aquin.simulate.demo import build_demo
+    from aquin.simulate.demo import build_demo, film_first_takes
 
-    folder = dir if dir is not None else demo_folder()
-    session = with_progress("building the demo", lambda tell: build_demo(folder.absolute(), tell))
+    folder = (dir if dir is not None else demo_folder()).absolute()
+    if no_window:
+        session = with_progress("filming the demo shoot", lambda tell: build_demo(folder, tell))
+    else:
+        session = with_progress("filming the first takes", lambda tell: film_first_takes(folder, tell))
     print(f"demo: {session}", file=sys.stderr)
     if screenshots is not None:
         for path in window.save_screenshots(session, screenshots):
             print(path)
     elif not no_window:
-        raise typer.Exit(window.open_window(session))
+        raise typer.Exit(window.open_window(session, folder))
 
 
 @app.command()

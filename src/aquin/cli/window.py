@@ -11,8 +11,8 @@ def has_screen() -> bool:
     return bool(chosen or os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY"))
 
 
-def open_window(session: Path | None) -> int:
-    """Run the window until it is closed; 2 and one line on stderr when there is no screen."""
+def open_window(session: Path | None, demo: Path | None = None) -> int:
+    """Run the window until it is closed, filming the rest of the shoot in the folder `demo`; 2 and one line on stderr when there is no screen."""
     if not has_screen():
         print(
             "aquin: there is no screen here (neither DISPLAY nor WAYLAND_DISPLAY is set). "
@@ -22,7 +22,7 @@ def open_window(session: Path | None) -> int:
         return 2
     from aquin.desk.app import run_window
 
-    return run_window(session)
+    return run_window(session, demo)
 
 
 def save_screenshots(session: Path, folder: Path) -> list[Path]:

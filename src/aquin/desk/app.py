@@ -23,14 +23,16 @@ def application() -> QApplication:
     return app
 
 
-def run_window(session: Path | None = None) -> int:
-    """Show the window with a session, or with the last one, and run until it is closed."""
+def run_window(session: Path | None = None, demo: Path | None = None) -> int:
+    """Show the window with a session, or with the last one, and run until it is closed. The demo in a folder is finished."""
     app = application()
     window = Window()
     window.show()
     chosen = session if session is not None else last_session()
     if session is not None or chosen.is_file():
         QTimer.singleShot(0, lambda: window.open_session(chosen))
+    if demo is not None:
+        QTimer.singleShot(0, lambda: window.finish_demo(demo))
     code = int(app.exec())
     put_away(window)
     return code

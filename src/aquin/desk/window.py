@@ -61,6 +61,12 @@ scene-linear, the trim is an ASC CDL on ACEScct. Export writes the grade, reads 
 the file is from the picture here. Grading is done by eye in the end: what is proposed, you decide."""
 
 
+def _is_filmed(folder: Path) -> bool:
+    from aquin.simulate.demo import is_done
+
+    return is_done(folder)
+
+
 class Window(QMainWindow):
     """One window over one Bench; everything decided is saved as it is decided."""
 
@@ -223,17 +229,37 @@ class Window(QMainWindow):
         return True
 
     def open_demo(self, folder: Path) -> None:
-        """Build the demo in the background (once) and open it."""
+        """Film the demo's first takes (once) and open them; the rest is filmed while one works."""
 
-        def build(tell: Tell) -> Path:
+        def film(tell: Tell) -> Path:
+            from aquin.simulate.demo import film_first_takes
+
+            return film_first_takes(folder, tell)
+
+        def filmed(session: Path) -> None:
+            self.open_session(session)
+            self.finish_demo(folder)
+
+        self.view.jobs.start_long("demo", "filming the demo's first takes", film, filmed, self.tell)
+
+    def finish_demo(self, folder: Path) -> None:
+        """Film what is missing of the demo shoot, beside other work."""
+
+        def film(tell: Tell) -> Path:
             from aquin.simulate.demo import build_demo
 
             return build_demo(folder, tell)
 
-        def built(session: Path) -> None:
-            self.open_session(session)
-
-        self.view.jobs.start_long("demo", "filming the demo shoot", build, built, self.tell)
+        if _is_filmed(folder):
+            return
+        self.view.jobs.start_long(
+            "rest of the demo",
+            "filming the rest of the demo shoot",
+            film,
+            lambda session: self.tell("The demo shoot is complete."),
+            self.tell,
+            aside=True,
+        )
 
     def save(self) -> None:
         if not self.keep or self._saved_state == self.bench.now:
@@ -255,9 +281,12 @@ class Window(QMainWindow):
     def _stated(self) -> None:
         words, _ = self.bench.next_step()
         busy = self.view.jobs.states
+        aside = self.view.jobs.asides
+        if aside:
+            self.tell(f"{aside[0].capitalize()}")
         self.next_button.setText(f"{busy[0].capitalize()} …" if busy else f"Next: {words}  →")
         self.next_button.setEnabled(not busy)
-        self.stop_button.setVisible(bool(busy))
+        self.stop_button.setVisible(bool(busy or aside))
         off = sum(not row.within for row in self.bench.ledger(self.bench.grade))
         self.bench_button.setText(f"Bench      {off}" if off else "Bench")
         self.bench_button.setAccessibleName(f"Bench, {off} axes out of tolerance" if off else "Bench")
@@ -294,7 +323,7 @@ class Window(QMainWindow):
             self.view.ask_export()
 
     def stop(self) -> None:
-        if self.view.jobs.titles:
+        if self.view.jobs.titles or self.view.jobs.asides:
             self.view.jobs.cancel_all()
             self.tell("Stopped.")
             self.view.bake() if self.view.baked is None else None

@@ -43,6 +43,7 @@ class Job(QRunnable):
         self._work = work
         self._told = 0.0
         self.share = 0.0
+        self.aside = False
         self.started = time.monotonic()
         self.setAutoDelete(False)
 
@@ -85,7 +86,7 @@ class Jobs(QObject):
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._pool = QThreadPool(self)
-        self._pool.setMaxThreadCount(2)
+        self._pool.setMaxThreadCount(3)
         self._running: dict[str, tuple[Job, str]] = {}
 
     def start(
@@ -106,10 +107,12 @@ class Jobs(QObject):
         work: Callable[[Tell], Any],
         done: Callable[[Any], None],
         failed: Callable[[str], None],
+        aside: bool = False,
     ) -> None:
-        """Start a job that tells its progress."""
+        """Start a job that tells its progress. One `aside` does not hold up the next step."""
         self.cancel(name)
         job = Job(work)
+        job.aside = aside
         self._running[name] = (job, title)
 
         def finish(handler: Callable[[Any], None]) -> Callable[[Any], None]:
@@ -144,12 +147,18 @@ class Jobs(QObject):
 
     @property
     def titles(self) -> list[str]:
-        return [title for _, title in self._running.values()]
+        """What is worked on and waited for."""
+        return [title for job, title in self._running.values() if not job.aside]
 
     @property
     def states(self) -> list[str]:
         """The titles, with how far each is and the time left where that is known."""
-        return [title + _progress_words(job) for job, title in self._running.values()]
+        return [title + _progress_words(job) for job, title in self._running.values() if not job.aside]
+
+    @property
+    def asides(self) -> list[str]:
+        """The same for what is done beside other work."""
+        return [title + _progress_words(job) for job, title in self._running.values() if job.aside]
 
     def wait(self) -> None:
         self._pool.waitForDone()

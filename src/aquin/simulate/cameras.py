@@ -226,7 +226,7 @@ SKUA = Camera(
     fixed_pattern=2.0,
     softness=0.5,
     sharpening=0.35,
-    taste=(1.12, 3.0),
+    taste=(1.10, 1.0),
     drift_with_exposure=(0.020, 0.0, -0.028),
 )
 """The flying camera: too sharp, another gamut, and its colours shift with exposure errors."""

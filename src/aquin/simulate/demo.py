@@ -1,7 +1,8 @@
 """The demo production: the ferry shoot, built on first use."""
 
 import json
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 import cv2
@@ -19,6 +20,7 @@ from aquin.simulate.shoot import Shoot, Take
 
 VERSION = 2
 MARK = ".aquin-demo.json"
+SESSION = "ferry.json"
 TRUTH_MARK = ".aquin-truth.json"
 SEED = 2026
 MEGABYTES = 450
@@ -39,45 +41,87 @@ def build_demo(
     An interrupted build goes on with the files that are missing. `truth`: a folder outside it for what really happened, for
     tests; the application never reads it. `only` films a part. Raises AquinError for a folder that holds anything else.
     """
-    session, mark = folder / "ferry.json", folder / MARK
-    found = _read(mark)
-    if found.get("version") == VERSION and found.get("done") and session.is_file():
-        return session
-    claim(folder, MARK)
+    if is_done(folder):
+        return folder / SESSION
     tell = progress or (lambda share, text: None)
-    shoot = plan(seed)
-    takes = [t for t in shoot.takes if only is None or only(t)]
     if truth is not None:
         if truth.resolve().is_relative_to(folder.resolve()):
             raise AquinError("the truth must lie outside the production", truth, "Name another folder")
         claim(truth, TRUTH_MARK)
         (truth / TRUTH_MARK).write_text("{}", encoding="utf-8")
-    try:
-        if only is None:
-            room_for(folder, MEGABYTES)
-        if (found.get("version"), found.get("seed")) != (VERSION, seed):
-            _sweep(folder)
-        mark.write_text(json.dumps({"version": VERSION, "seed": seed, "done": False}), encoding="utf-8")
+    with _clear_errors(folder):
+        config, shoot = _begin(folder, seed, MEGABYTES if only is None else 0)
+        takes = [t for t in shoot.takes if only is None or only(t)]
         media = folder / "media"
-        media.mkdir(exist_ok=True)
-        config = ColourConfig.load().with_encodings(
-            *(e for c in CAMERAS.values() if not c.baked for e in (c.encoding, c.linear_encoding))
-        )
-        write_safely(folder / "config.ocio", lambda p: _put(p, config.text()), force=True)
-        write_papers(shoot, folder)
         build_media(shoot, takes, media, truth, lambda share, text: tell(0.97 * share, text), jobs)
         tell(0.97, "reference stills")
         write_references(shoot, media, folder / "references", config)
-        write_safely(session, lambda p: _put(p, json.dumps(_session(shoot), indent=2) + "\n"), force=True)
-        mark.write_text(json.dumps({"version": VERSION, "seed": seed, "done": True}), encoding="utf-8")
+        _write_session(folder, shoot)
+        _mark(folder, seed, done=True)
+    tell(1.0, "done")
+    return folder / SESSION
+
+
+def film_first_takes(folder: Path, progress: Progress | None = None) -> Path:
+    """Film what the Bench opens with, so that work can begin; `build_demo` then films the rest. Returns the session file.
+
+    Nothing is done where that, or all of it, is there. Raises AquinError as `build_demo` does.
+    """
+    session = folder / SESSION
+    if is_done(folder) or (_read(folder / MARK).get("version") == VERSION and session.is_file()):
+        return session
+    with _clear_errors(folder):
+        _, shoot = _begin(folder, SEED, MEGABYTES)
+        build_media(shoot, session_takes(shoot), folder / "media", None, progress)
+        _write_session(folder, shoot)
+    return session
+
+
+def is_done(folder: Path) -> bool:
+    """Whether the shoot in a folder is complete."""
+    found = _read(folder / MARK)
+    return found.get("version") == VERSION and bool(found.get("done")) and (folder / SESSION).is_file()
+
+
+def _begin(folder: Path, seed: int, megabytes: int) -> tuple[ColourConfig, Shoot]:
+    """Claim the folder, clear out another version, and write configuration and papers."""
+    claim(folder, MARK)
+    if megabytes:
+        room_for(folder, megabytes)
+    found = _read(folder / MARK)
+    if (found.get("version"), found.get("seed")) != (VERSION, seed):
+        _sweep(folder)
+    _mark(folder, seed, done=False)
+    (folder / "media").mkdir(exist_ok=True)
+    config = ColourConfig.load().with_encodings(
+        *(e for c in CAMERAS.values() if not c.baked for e in (c.encoding, c.linear_encoding))
+    )
+    write_safely(folder / "config.ocio", lambda p: _put(p, config.text()), force=True)
+    shoot = plan(seed)
+    write_papers(shoot, folder)
+    return config, shoot
+
+
+def _mark(folder: Path, seed: int, done: bool) -> None:
+    text = json.dumps({"version": VERSION, "seed": seed, "done": done})
+    write_safely(folder / MARK, lambda p: _put(p, text), force=True)
+
+
+def _write_session(folder: Path, shoot: Shoot) -> None:
+    text = json.dumps(_session(shoot), indent=2) + "\n"
+    write_safely(folder / SESSION, lambda p: _put(p, text), force=True)
+
+
+@contextmanager
+def _clear_errors(folder: Path) -> Iterator[None]:
+    try:
+        yield
     except OSError as error:
         raise AquinError(
             f"the demo can't be built ({error.strerror or error})",
             error.filename or folder,
             "Free some space or choose another folder with --dir",
         ) from error
-    tell(1.0, "done")
-    return session
 
 
 def seed_in(folder: Path) -> int:
@@ -149,7 +193,7 @@ def _sweep(folder: Path) -> None:
 
     for name in ("media", "reports", "edit", "references"):
         shutil.rmtree(folder / name, ignore_errors=True)
-    (folder / "ferry.json").unlink(missing_ok=True)
+    (folder / SESSION).unlink(missing_ok=True)
 
 
 def _read(mark: Path) -> dict[str, object]:

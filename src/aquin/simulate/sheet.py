@@ -45,7 +45,8 @@ def contact_sheet(shoot: Shoot, folder: Path) -> np.ndarray:
                 (p for p in (_thumbnail(t, folder / "media", config) for t in takes) if p is not None), None
             )
             if picture is None:
-                cv2.rectangle(sheet, (x, y), (x + CELL - 1, y + high - 1), (56, 56, 56), 1)
+                cv2.rectangle(sheet, (x, y), (x + CELL - 1, y + high - 1), (62, 62, 62), 1)
+                _write(sheet, "not filmed", (x + CELL // 2 - 34, y + high // 2 + 4), 0.40, 140)
                 continue
             sheet[y : y + high, x : x + CELL] = np.round(picture[:high] * 255).astype(np.uint8)
             count += 1
@@ -70,5 +71,5 @@ def _thumbnail(take: Take, media: Path, config: ColourConfig) -> Float32 | None:
     return np.clip(small(np.asarray(rgb, np.float32), CELL), 0, 1)
 
 
-def _write(sheet: np.ndarray, text: str, at: tuple[int, int]) -> None:
-    cv2.putText(sheet, text, at, cv2.FONT_HERSHEY_SIMPLEX, 0.46, (205, 205, 205), 1, cv2.LINE_AA)
+def _write(sheet: np.ndarray, text: str, at: tuple[int, int], size: float = 0.46, level: int = 215) -> None:
+    cv2.putText(sheet, text, at, cv2.FONT_HERSHEY_SIMPLEX, size, (level, level, level), 1, cv2.LINE_AA)
