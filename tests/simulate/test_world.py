@@ -146,7 +146,7 @@ def test_a_chart_in_the_place_has_the_chart_s_colours(deck: dict[str, Stage]) ->
     wanted = raw_response(HERON, spectra.chart_reflectances(), spectra.light("D65"))
     got = []
     for k in range(24):
-        s, t = (k % 6 * 1.083 + 0.5) / 6.415, (k // 6 * 1.083 + 0.5) / 4.249
+        s, t = (k % 6 / 0.86 + 0.5) / (5 / 0.86 + 1), (k // 6 / 0.86 + 0.5) / (3 / 0.86 + 1)
         x, y = top_left + s * (top_right - top_left) + t * (bottom_left - top_left)
         got.append(out[int(y) - 2 : int(y) + 3, int(x) - 2 : int(x) + 3].mean((0, 1)))
     factor = np.array(got) / wanted

@@ -57,10 +57,11 @@ class Exposure:
         self.camera, self.setting = camera, setting
         raw = np.asarray(raw, np.float32)
         self.size = raw.shape[:2]
-        self._level = _flat(raw if soft else soften(camera, raw)) * np.float32(2.0**setting.stops)
+        self._raw = _flat(raw if soft else soften(camera, raw))
+        self._gain = 2.0**setting.stops
         index = setting.exposure_index or camera.exposure_index
         self._scale = camera.electrons_at_grey / 0.18 * camera.exposure_index / index
-        self._spread: Float32 | None = None
+        self._noisy: tuple[Float32, Float32] | None = None
 
     def linear(self, grain: Grain | None) -> Float32:
         """(h, w, 3) linear RGB of the camera's encoding after noise, clipping and development; no noise without `grain`."""
@@ -70,36 +71,37 @@ class Exposure:
             out[rows] = part
         return out
 
+    def _level_and_spread(self) -> tuple[Float32, Float32]:
+        """The exposed level with the fixed pattern on it, and the standard deviation of the noise."""
+        if self._noisy is None:
+            spread = cv2.max(self._raw, 0.0)
+            floor = (self.camera.read_noise / self._scale) ** 2
+            cv2.addWeighted(spread, self._gain / self._scale, spread, 0.0, floor, dst=spread)
+            cv2.sqrt(spread, dst=spread)
+            if self.camera.fixed_pattern:
+                pattern = pattern_of(self.camera, *self.size)
+                level = cv2.addWeighted(self._raw, self._gain, pattern, 1 / self._scale, 0.0)
+            else:
+                level = self._raw * np.float32(self._gain)
+            self._noisy = level, spread
+        return self._noisy
+
     def strips(self, grain: Grain | None) -> Iterator[tuple[slice, Float32]]:
         """The same in strips of rows."""
         high, wide = self.size
         top = 0.18 * 2.0**self.camera.full_well_stops
         matrix = development(self.camera, self.setting).astype(np.float32)
-        noise, pattern = None, None
-        if grain is not None:
-            noise = grain.next()
-            if self.camera.fixed_pattern:
-                pattern = pattern_of(self.camera, high, wide)
-            if self._spread is None:
-                self._spread = cv2.max(self._level, 0.0)
-                cv2.addWeighted(
-                    self._spread,
-                    1 / self._scale,
-                    self._spread,
-                    0.0,
-                    (self.camera.read_noise / self._scale) ** 2,
-                    dst=self._spread,
-                )
-                cv2.sqrt(self._spread, dst=self._spread)
+        noise = grain.next() if grain is not None else None
         for y in range(0, high, STRIP):
             rows = slice(y, min(y + STRIP, high))
-            part = self._level[rows]
             if noise is not None:
-                assert self._spread is not None
-                part = cv2.add(part, cv2.multiply(self._spread[rows], noise[rows]))
-                if pattern is not None:
-                    cv2.scaleAdd(pattern[rows], 1 / self._scale, part, dst=part)
-            yield rows, cv2.transform(cv2.min(part, top).reshape(-1, wide, 3), matrix)
+                level, spread = self._level_and_spread()
+                part = cv2.multiply(spread[rows], noise[rows])
+                cv2.add(level[rows], part, dst=part)
+            else:
+                part = self._raw[rows] * np.float32(self._gain)
+            cv2.min(part, top, dst=part)
+            yield rows, cv2.transform(part.reshape(-1, wide, 3), matrix)
 
 
 def expose(

@@ -11,7 +11,7 @@ from aquin.simulate.materials import SKINS, like
 from aquin.simulate.skin import skin
 
 CELL = 24
-"""Pixels of the label picture per patch."""
+"""Half the side of a patch of the video chart in the label picture."""
 
 
 @dataclass(frozen=True)
@@ -41,14 +41,14 @@ _BODY = np.full(len(spectra.NM), 0.032)
 
 @lru_cache(maxsize=1)
 def chart24() -> Target:
-    """The 24-patch chart, ISO 17321-1 reflectances, patches at 0.9 of their pitch on a dark body."""
-    gap = round(CELL * 0.1)
-    pitch, rim = CELL + gap, 10
+    """The 24-patch chart, ISO 17321-1 reflectances, patches at 0.86 of their pitch on a dark body."""
+    side, gap, rim = 43, 7, 16
+    pitch = side + gap
     high, wide = 4 * pitch - gap + 2 * rim, 6 * pitch - gap + 2 * rim
     labels = np.full((high, wide), 24, np.int16)
     for k in range(24):
         y, x = rim + k // 6 * pitch, rim + k % 6 * pitch
-        labels[y : y + CELL, x : x + CELL] = k
+        labels[y : y + side, x : x + side] = k
     corners = _field(labels, (rim, high - rim), (rim, wide - rim))
     return Target(
         "24-patch",
