@@ -63,21 +63,37 @@ def test_a_chart_in_a_photograph_reads_as_it_was_drawn(chart24: Layout) -> None:
     assert reading.usable.sum() >= 22
 
 
+def drawn(colours: np.ndarray) -> np.ndarray:
+    """(480, 720, 3) an even chart of (24, 3) colours, patches at 0.86 of their pitch; its corners are CORNERS."""
+    frame = np.full((480, 720, 3), 0.035)
+    for k, (r, c) in enumerate(np.ndindex(4, 6)):
+        frame[r * 120 : r * 120 + 103, c * 120 : c * 120 + 103] = colours[k]
+    return frame
+
+
+CORNERS = np.array([[0, 0], [703, 0], [703, 463], [0, 463.0]])
+
+
 def test_uneven_light_is_measured_and_compensated(chart24: Layout) -> None:
     """A light that falls off by 0.6 stop across the chart and 0.3 stop down it."""
-    h, w = 480, 720
-    v, u = np.mgrid[0:h, 0:w] / np.array([h, w])[:, None, None]
-    frame = np.full((h, w, 3), 0.035)
-    for k, (r, c) in enumerate(np.ndindex(4, 6)):
-        frame[r * 120 : r * 120 + 103, c * 120 : c * 120 + 103] = chart24.ap1[k]
-    corners = np.array([[0, 0], [703, 0], [703, 463], [0, 463.0]])
-    frame *= np.exp2(-0.6 * (u - 0.5) - 0.3 * (v - 0.5))[..., None]
-    reading = read_chart(frame.astype(np.float32), plain, chart24, corners)
+    v, u = np.mgrid[0:480, 0:720] / np.array([480, 720])[:, None, None]
+    frame = drawn(chart24.ap1) * np.exp2(-0.6 * (u - 0.5) - 0.3 * (v - 0.5))[..., None]
+    reading = read_chart(frame.astype(np.float32), plain, chart24, CORNERS)
     assert reading is not None
     assert reading.compensated
     assert reading.light_uneven == pytest.approx(0.9, abs=0.06)
     assert "uneven" in reading.warnings[0]
     assert np.abs(np.log2(reading.linear / np.maximum(chart24.ap1, 1e-4))).max() < 0.05
+
+
+@pytest.mark.parametrize("saturation", [0.7, 1.3])
+def test_a_camera_s_own_colours_are_not_taken_for_uneven_light(saturation: float, chart24: Layout) -> None:
+    """Colours further from or nearer to grey by any 3x3 change the patches' luminance, but not the light on the chart."""
+    mix = saturation * np.eye(3) + (1 - saturation) / 3
+    reading = read_chart(drawn(chart24.ap1 @ mix.T).astype(np.float32), plain, chart24, CORNERS)
+    assert reading is not None
+    assert reading.light_uneven < 0.02
+    assert not reading.compensated
 
 
 def test_clipped_patches_are_found_and_left_out(chart24: Layout) -> None:

@@ -163,16 +163,41 @@ def _light(
     One robust fit in log2 luminance: the patches against their published luminance (offset, slope, light), and the dark
     crossings between them, which all have one reflectance (offset, light).
     """
+    gap = 1 - layout.patch_share  # a crossing lies in the middle of the gap before patch c, r
     crossings = np.array(
         [
-            [c / layout.columns, r / layout.rows]
+            [(c - gap / 2) / (layout.columns - gap), (r - gap / 2) / (layout.rows - gap)]
             for r in range(1, layout.rows)
             for c in range(1, layout.columns)
         ]
     )
     dark = to_linear(sample(rgb, project(unit, crossings))[None])[0].astype(np.float64) @ AP1_LUMA
-    light = mean @ AP1_LUMA
     reference = np.log2(layout.ap1 @ AP1_LUMA)
+    even = 1 / np.maximum(layout.ap1 @ AP1_LUMA, 0.02)
+    slopes: Float64 = np.zeros(2)
+    for _ in range(4):
+        # the camera's own idea of colour is no light: luminance is taken after the 3x3 that explains the patches best,
+        # solved on patches that are rid of the slopes found so far
+        levelled = mean * np.exp2(-((layout.cells() - 0.5) @ slopes))[:, None]
+        matrix = np.linalg.lstsq(levelled * even[:, None], layout.ap1 * even[:, None], rcond=None)[0]
+        explained = mean @ matrix @ AP1_LUMA
+        light = np.where(explained > 0, explained, mean @ AP1_LUMA)
+        a, b, w = _light_equations(light, reference, dark, crossings, layout)
+        fit, weight = _huber(a, b, w)
+        slopes = fit[3:]
+    scale = w * np.sqrt(weight)
+    left = ((b - a @ fit) * scale) ** 2
+    covariance = np.linalg.pinv((a * scale[:, None]).T @ (a * scale[:, None])) * max(
+        left.sum() / max(len(b) - 5, 1), 0.2
+    )
+    doubt = float(np.sqrt(np.array([1, 1]) @ np.diag(np.diag(covariance)[3:]) @ np.array([1, 1])))
+    return slopes, float(np.abs(slopes).sum()), doubt
+
+
+def _light_equations(
+    light: Float64, reference: Float64, dark: Float64, crossings: Float64, layout: Layout
+) -> tuple[Float64, Float64, Float64]:
+    """Rows, wanted log2 levels and trust of the fit's equations: patches, crossings, and weak priors."""
     rows, wanted, trust = [], [], []
     for k, (x, y) in enumerate(layout.cells() - 0.5):
         if light[k] > 1e-4:
@@ -187,21 +212,18 @@ def _light(
     rows += [[0, 0, 1, 0, 0], [0, 1, 0, 0, 0]]
     wanted += [-5.0, 1.0]
     trust += [0.01, 1 / 0.2]
-    a, b, w = np.array(rows, np.float64), np.array(wanted), np.array(trust)
-    weight = np.ones(len(b))
-    fit = np.zeros(5)
-    for _ in range(12):  # Huber weights
+    return np.array(rows, np.float64), np.array(wanted), np.array(trust)
+
+
+def _huber(a: Float64, b: Float64, w: Float64) -> tuple[Float64, Float64]:
+    """Robust least squares: the solution and the weights it ended with."""
+    weight: Float64 = np.ones(len(b))
+    fit: Float64 = np.zeros(a.shape[1])
+    for _ in range(12):
         scale = w * np.sqrt(weight)
-        fit = np.linalg.lstsq(a * scale[:, None], b * scale, rcond=None)[0]
-        weight = 1 / np.maximum(np.abs((b - a @ fit) * w) / 1.5, 1)
-    scale = w * np.sqrt(weight)
-    left = ((b - a @ fit) * scale) ** 2
-    covariance = np.linalg.pinv((a * scale[:, None]).T @ (a * scale[:, None])) * max(
-        left.sum() / max(len(b) - 5, 1), 0.2
-    )
-    slopes = fit[3:]
-    doubt = float(np.sqrt(np.array([1, 1]) @ np.diag(np.diag(covariance)[3:]) @ np.array([1, 1])))
-    return slopes, float(np.abs(slopes).sum()), doubt
+        fit = np.asarray(np.linalg.lstsq(a * scale[:, None], b * scale, rcond=None)[0], np.float64)
+        weight = np.asarray(1 / np.maximum(np.abs((b - a @ fit) * w) / 1.5, 1), np.float64)
+    return fit, weight
 
 
 def _area(corners: Float64) -> float:
