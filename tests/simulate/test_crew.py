@@ -74,6 +74,10 @@ def test_the_same_seed_gives_the_same_take_and_files_are_kept(
     (path,) = shoot_take(roll(take), tmp_path / "a")
     (twin,) = shoot_take(roll(take), tmp_path / "b")
     assert np.array_equal(open_source(path).read(1).rgb, open_source(twin).read(1).rgb)
+    rolling = roll(take)
+    last, first = rolling.recorded(1), rolling.recorded(0)  # in any order
+    assert np.array_equal(last, roll(take).recorded(1))
+    assert not np.array_equal(first, last)
     stamp = path.stat().st_mtime_ns
     told: list[int] = []
     assert shoot_take(roll(take), tmp_path / "a", told.append) == [path]

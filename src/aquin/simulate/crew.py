@@ -125,6 +125,7 @@ class Rolling:
 
     def linear(self, frame: int, noise: bool = True) -> Float32:
         """(HEIGHT, WIDTH, 3) scene-linear RGB of the camera's own encoding."""
+        self.grain.seek(frame)
         return self.exposure(frame).linear(self.grain if noise else None)
 
     def recorded(self, frame: int) -> Float32:
@@ -135,6 +136,7 @@ class Rolling:
     def planes(self, frame: int) -> Planes:
         """The codes that go to the file."""
         t = self.take
+        self.grain.seek(frame)
         if t.mistake == "baked LUT" or t.camera.sharpening:
             out = np.empty((HEIGHT, WIDTH, 3), np.float32)
             for rows, part in self.exposure(frame).strips(self.grain):
@@ -165,7 +167,7 @@ def shoot_take(rolling: Rolling, media: Path, tell: Tell | None = None) -> list[
     first = media / t.path
     first.parent.mkdir(parents=True, exist_ok=True)
     tell = tell or (lambda count: None)
-    tags = {"comment": said_encoding(t)}
+    tags = {"ImageDescription" if t.form.codec in ("exr", "dpx") else "comment": said_encoding(t)}
     if t.form.codec in ("exr", "dpx"):
         written = []
         for k in range(t.frames):
@@ -185,10 +187,11 @@ def shoot_take(rolling: Rolling, media: Path, tell: Tell | None = None) -> list[
                         code,
                         t.card,
                         "half",
+                        tags | {"Model": t.camera.name},
                         compression="zip" if t.kind == "still" else "dwaa:30",
                     )
                 else:
-                    write_still(temporary, rolling.recorded(k), code, t.card, "uint10")
+                    write_still(temporary, rolling.recorded(k), code, t.card, "uint10", tags)
                 temporary.replace(path)
             tell(1)
         return written

@@ -14,10 +14,15 @@ class Grain:
     """Normal noise for frame after frame from one seed: a pool that is read at a new place each time."""
 
     def __init__(self, seed: int, height: int, width: int) -> None:
+        self._seed = seed
         self._random = np.random.default_rng(seed)
         self._size = height, width
         self._wide = width + 613
         self._pool = self._random.standard_normal((height + 401, self._wide * 3), np.float32)
+
+    def seek(self, frame: int) -> None:
+        """Go to a frame: what `next` gives then follows from the seed and the frame alone."""
+        self._random = np.random.default_rng((self._seed, frame))
 
     def next(self) -> Float32:
         """(h, 3 w) standard normal values, not to be written to."""
