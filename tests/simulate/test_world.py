@@ -186,3 +186,25 @@ def test_the_sea_moves_and_foams() -> None:
     assert number()["sea body"] in stage._static.material
     assert stage._static.size == FULL
     assert first.shape == (FULL[0] - 2 * MARGIN, FULL[1] - 2 * MARGIN, 3)
+
+
+def test_hair_that_hangs_behind_a_neck_stays_behind_it(stage: Callable[[str, str], Stage]) -> None:
+    """Where somebody's head and body both are, the nearer one is seen."""
+    galley = stage("galley", "main")
+    head, body = (galley._groups[f"cook {part}"] for part in ("head", "body"))
+    far = np.full((2, *FULL), np.inf)
+    for k, layer in enumerate((head, body)):
+        far[k, layer.rows, layer.columns] = np.where(
+            layer.centre(layer.hit), layer.centre(layer.distance), np.inf
+        )
+    neck = np.isfinite(far).all(0) & (far[1] < far[0] - 0.03)
+    assert neck.sum() > 100
+    seen = galley.picture(HERON).frame(0, Moves(sway=0.0))
+    inner = neck[MARGIN : MARGIN + HEIGHT, MARGIN : MARGIN + WIDTH]
+    kinds = body.centre(body.material)[neck[body.rows, body.columns]]
+    names = np.array(list(library()))[kinds]
+    assert {"skin tan", "check shirt"} & set(names)
+    hair = galley._groups["cook head"]
+    dark = hair.centre(hair.material)[neck[hair.rows, hair.columns]]
+    assert (np.array(list(library()))[dark] == "hair black").mean() > 0.5
+    assert np.median(seen[inner][:, 0]) > 0.02

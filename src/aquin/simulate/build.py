@@ -28,21 +28,26 @@ def build_media(
     truth: Path | None,
     progress: Progress | None = None,
     jobs: int | None = None,
+    papers: Path | None = None,
 ) -> None:
     """Film the takes into `media`, keep files that are there, and write what really happened into `truth` if given.
 
-    Each place is one job. An exception from `progress` (a cancel) stops the workers and leaves whole files only. Raises AquinError.
+    `papers`: the folder that reports and edit lists go to; they are written by a worker, since OpenTimelineIO's objects crashed
+    in a thread beside others. Each place is one job, or each camera where there is one place. An exception from `progress`
+    (a cancel) stops the workers and leaves whole files only. Raises AquinError.
     """
     tell = progress or (lambda share, text: None)
     remove_parts(media)
+    takes = list(takes)
+    alone = len({t.setup for t in takes}) == 1  # then each camera is a job
     work: dict[str, list[Take]] = {}
     for take in takes:
-        work.setdefault(take.setup, []).append(take)
+        work.setdefault(f"{take.setup} {take.role}" if alone else take.setup, []).append(take)
     worth = {
-        place: sum(t.frames for t in group) + STAGE_WORTH * len({t.role for t in group})
-        for place, group in work.items()
+        name: sum(t.frames for t in group) + STAGE_WORTH * len({t.role for t in group})
+        for name, group in work.items()
     }
-    order = sorted(work, key=lambda place: -worth[place])
+    order = sorted(work, key=lambda name: -worth[name])
     total, done = sum(worth.values()), 0
     count = min(jobs or os.cpu_count() or 1, len(order))
     context = multiprocessing.get_context("spawn")
@@ -53,6 +58,8 @@ def build_media(
         running: set[Future[None]] = {
             pool.submit(_film_place, shoot.seed, work[place], media, truth) for place in order
         }
+        if papers is not None:
+            running.add(pool.submit(_write_papers, shoot.seed, papers))
         try:
             while running:
                 finished, running = wait(running, timeout=0.25, return_when=FIRST_COMPLETED)
@@ -102,6 +109,7 @@ def _begin(told: Any, stop: Any) -> None:
     _told, _stop = told, stop
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # the parent stops the workers
     cv2.setNumThreads(1)
+    os.nice(10)  # whoever works in the window meanwhile comes first
 
 
 def _film_place(seed: int, takes: list[Take], media: Path, truth: Path | None) -> None:
@@ -183,6 +191,12 @@ def _keep_view(stage: Any, role: str, setup: str, truth: Path) -> None:
         focal=lens.focal,
         depth=stage.depth(),
     )
+
+
+def _write_papers(seed: int, folder: Path) -> None:
+    from aquin.simulate.planning import plan
+
+    write_papers(plan(seed), folder)
 
 
 def write_papers(shoot: Shoot, folder: Path) -> None:

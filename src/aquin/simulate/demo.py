@@ -12,7 +12,7 @@ from aquin.arrays import Float32, write_safely
 from aquin.colour.cdl import Cdl
 from aquin.colour.config import ColourConfig
 from aquin.errors import AquinError
-from aquin.simulate.build import Progress, build_media, claim, room_for, write_papers
+from aquin.simulate.build import Progress, build_media, claim, room_for
 from aquin.simulate.cameras import CAMERAS, HERON, SKUA
 from aquin.simulate.film import write_still
 from aquin.simulate.planning import plan
@@ -53,7 +53,9 @@ def build_demo(
         config, shoot = _begin(folder, seed, MEGABYTES if only is None else 0)
         takes = [t for t in shoot.takes if only is None or only(t)]
         media = folder / "media"
-        build_media(shoot, takes, media, truth, lambda share, text: tell(0.97 * share, text), jobs)
+        build_media(
+            shoot, takes, media, truth, lambda share, text: tell(0.97 * share, text), jobs, papers=folder
+        )
         tell(0.97, "reference stills")
         write_references(shoot, media, folder / "references", config)
         _write_session(folder, shoot)
@@ -72,7 +74,7 @@ def film_first_takes(folder: Path, progress: Progress | None = None) -> Path:
         return session
     with _clear_errors(folder):
         _, shoot = _begin(folder, SEED, MEGABYTES)
-        build_media(shoot, session_takes(shoot), folder / "media", None, progress)
+        build_media(shoot, session_takes(shoot), folder / "media", None, progress, papers=folder)
         _write_session(folder, shoot)
     return session
 
@@ -84,7 +86,7 @@ def is_done(folder: Path) -> bool:
 
 
 def _begin(folder: Path, seed: int, megabytes: int) -> tuple[ColourConfig, Shoot]:
-    """Claim the folder, clear out another version, and write configuration and papers."""
+    """Claim the folder, clear out another version, and write the configuration."""
     claim(folder, MARK)
     if megabytes:
         room_for(folder, megabytes)
@@ -97,9 +99,7 @@ def _begin(folder: Path, seed: int, megabytes: int) -> tuple[ColourConfig, Shoot
         *(e for c in CAMERAS.values() if not c.baked for e in (c.encoding, c.linear_encoding))
     )
     write_safely(folder / "config.ocio", lambda p: _put(p, config.text()), force=True)
-    shoot = plan(seed)
-    write_papers(shoot, folder)
-    return config, shoot
+    return config, plan(seed)
 
 
 def _mark(folder: Path, seed: int, done: bool) -> None:

@@ -248,6 +248,11 @@ class Picture:
         hit = layer.centre(layer.hit)
         near = np.where(hit, layer.centre(layer.distance), np.inf)
         behind = self.stage._distance[layer.rows, layer.columns] < near - 0.03
+        own = self.stage._groups.get(f"{name.split()[0]} body") if name.endswith("head") else None
+        if own is not None:  # hair that hangs behind the neck
+            body = np.full(FULL, np.inf, np.float32)
+            body[own.rows, own.columns] = np.where(own.centre(own.hit), own.centre(own.distance), np.inf)
+            behind |= body[layer.rows, layer.columns] < near - 0.004
         open_ = cv2.GaussianBlur((~(behind & hit)).astype(np.float32), (3, 3), 0.5)
         rgb, cover = rgb * open_[..., None], cover * open_
         live = np.argwhere(cover > 0)
