@@ -2,6 +2,9 @@
 
 import json
 import shutil
+import subprocess
+import sys
+import time
 from pathlib import Path
 
 import numpy as np
@@ -134,3 +137,24 @@ def test_reference_stills_are_16_bit_and_the_look_is_strong(
 def test_a_disk_that_is_too_full_is_refused_before_filming(tmp_path: Path) -> None:
     with pytest.raises(AquinError, match="MB are free"):
         room_for(tmp_path, 10**9)
+
+
+def test_after_a_kill_no_worker_goes_on_and_whole_files_are_kept(tmp_path: Path) -> None:
+    """SIGKILL in the middle of filming: the workers notice, and the next build goes on from what is whole."""
+    folder = tmp_path / "ferry"
+    words = ["simulate", "shoot", str(folder), "--setup", "test-corner", "--jobs", "1"]
+    program = subprocess.Popen([sys.executable, "-m", "aquin", *words], stderr=subprocess.DEVNULL)
+    end = time.monotonic() + 120
+    while len(list(folder.glob("media/A00/A00_*.mkv"))) < 3 and time.monotonic() < end:
+        time.sleep(0.1)
+    program.kill()
+    program.wait(10)
+    time.sleep(4)
+    whole = {p: p.stat().st_mtime_ns for p in folder.glob("media/A00/A00_*.mkv")}
+    time.sleep(3)
+    assert set(folder.glob("media/A00/A00_*.mkv")) == set(whole)
+    assert 3 <= len(whole) < 13
+    assert all(open_source(p).read(3).rgb.mean() > 0 for p in whole)
+    build_demo(folder, only=first_series)
+    assert {p: p.stat().st_mtime_ns for p in whole} == whole
+    assert not list(folder.rglob(".part-*"))

@@ -98,6 +98,7 @@ class _Stopped(Exception):
 
 _told: Any = None
 _stop: Any = None
+_parent = 0
 
 
 def _begin(told: Any, stop: Any) -> None:
@@ -105,8 +106,8 @@ def _begin(told: Any, stop: Any) -> None:
 
     import cv2
 
-    global _told, _stop
-    _told, _stop = told, stop
+    global _told, _stop, _parent
+    _told, _stop, _parent = told, stop, os.getppid()
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # the parent stops the workers
     cv2.setNumThreads(1)
     os.nice(10)  # whoever works in the window meanwhile comes first
@@ -118,6 +119,8 @@ def _film_place(seed: int, takes: list[Take], media: Path, truth: Path | None) -
     from aquin.simulate.stage import Stage
 
     def tell(frames: int) -> None:
+        if os.getppid() != _parent:
+            os._exit(1)  # the program was killed; a worker of a dead pool would wait for ever
         if _stop.is_set():
             raise _Stopped
         _told.put((frames, f"{takes[0].setup}"))
