@@ -127,7 +127,7 @@ def _measured_takes(
 def _shot(
     setup: Setup, role: str, number: int, together: int, name: Naming, random: np.random.Generator
 ) -> Take:
-    frames, zero = int(random.integers(54, 112)), int(random.integers(6, 20))
+    frames, zero = int(random.integers(58, 121)), int(random.integers(6, 20))
     stops = float(np.round(random.normal(0, 0.12), 2))
     if setup.name == "upper-deck":  # opened up as the light goes
         stops += {1: 0.0, 2: 0.0, 3: 1.0, 4: 1.0}[number]
