@@ -5,9 +5,11 @@ import multiprocessing
 import os
 import queue
 import shutil
+import threading
 from collections.abc import Callable, Iterable
 from concurrent.futures import FIRST_COMPLETED, Future, ProcessPoolExecutor, wait
 from concurrent.futures.process import BrokenProcessPool
+from multiprocessing import connection
 from pathlib import Path
 from typing import Any
 
@@ -98,7 +100,6 @@ class _Stopped(Exception):
 
 _told: Any = None
 _stop: Any = None
-_parent = 0
 
 
 def _begin(told: Any, stop: Any) -> None:
@@ -106,11 +107,20 @@ def _begin(told: Any, stop: Any) -> None:
 
     import cv2
 
-    global _told, _stop, _parent
-    _told, _stop, _parent = told, stop, os.getppid()
+    global _told, _stop
+    _told, _stop = told, stop
+    threading.Thread(target=_end_with_parent, daemon=True).start()
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # the parent stops the workers
     cv2.setNumThreads(1)
     os.nice(10)  # whoever works in the window meanwhile comes first
+
+
+def _end_with_parent() -> None:
+    """Wait for the program to end. When it was killed, a worker of its dead pool would wait for ever."""
+    parent = multiprocessing.parent_process()
+    assert parent is not None
+    connection.wait([parent.sentinel])
+    os._exit(1)
 
 
 def _film_place(seed: int, takes: list[Take], media: Path, truth: Path | None) -> None:
@@ -119,8 +129,6 @@ def _film_place(seed: int, takes: list[Take], media: Path, truth: Path | None) -
     from aquin.simulate.stage import Stage
 
     def tell(frames: int) -> None:
-        if os.getppid() != _parent:
-            os._exit(1)  # the program was killed; a worker of a dead pool would wait for ever
         if _stop.is_set():
             raise _Stopped
         _told.put((frames, f"{takes[0].setup}"))

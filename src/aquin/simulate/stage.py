@@ -33,8 +33,6 @@ def place_of(name: str) -> tuple[Place, Solids]:
     for who, (person, pose) in place.people.items():
         for mesh, part in person_meshes(person, pose):
             groups.setdefault(f"{who} {'body' if part == 'body' else 'head'}", []).append(mesh)
-    for what, meshes in place.moving.items():
-        groups[what] = list(meshes)
     return place, Solids(place.static, groups)
 
 

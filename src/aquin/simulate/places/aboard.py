@@ -119,7 +119,6 @@ def wheelhouse() -> Place:
         people,
         Lighting(sky, tuple(lamps), ("D55", 0.13)),
         lenses,
-        (-0.42, 1.32, 1.55),
     )
 
 
@@ -192,7 +191,6 @@ def galley() -> Place:
         box((-0.15, 0.955, 2.62), (0.42, 0.035, 0.28), "bleached wood", bevel=0.2),
         ellipsoid((-0.2, 1.02, 2.62), (0.16, 0.065, 0.075), "bread", 16),
     ]
-    parts += props.frame_of("map", (-1.98, 1.3, 2.96), (0.34, 0.42)) if False else []
     table = [box((-0.15, 0.74, 1.25), (1.9, 0.05, 0.85), "table wood", bevel=0.25)]
     table += [
         tube([(x, 0, z), (x, 0.72, z)], 0.035, "steel", 10) for x in (-0.95, 0.65) for z in (0.95, 1.55)
@@ -261,7 +259,6 @@ def galley() -> Place:
         people,
         Lighting(dark, tuple(panels), ("LED-B3", 0.17)),
         lenses,
-        (0.0, 1.25, 1.2),
     )
 
 
@@ -349,5 +346,4 @@ def engine_room() -> Place:
         people,
         Lighting(dark, tuple(tubes), ("FL4", 0.11)),
         lenses,
-        (0.35, 1.3, 1.5),
     )

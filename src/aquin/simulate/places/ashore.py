@@ -105,7 +105,6 @@ def pier() -> Place:
         people,
         Lighting(sky, tuple(lights), ("HP1", 0.02)),
         lenses,
-        (0.15, 1.32, 2.7),
     )
 
 
@@ -130,5 +129,4 @@ def test_corner() -> Place:
         people,
         Lighting(sky, (sun,), ("D55", 0.12)),
         dict.fromkeys(("main", "small", "flying", "phone"), lens),
-        (0.12, 1.36, 2.4),
     )

@@ -8,7 +8,7 @@ from aquin.simulate.places.place import Place
 from aquin.simulate.world import props, vehicles
 from aquin.simulate.world.lens import Lens
 from aquin.simulate.world.light import Lamp, Lighting, Sky, Sun
-from aquin.simulate.world.mesh import Mesh, box, ellipsoid, from_grid, lathe, quad, tube
+from aquin.simulate.world.mesh import Mesh, box, ellipsoid, lathe, quad, tube
 from aquin.simulate.world.people import CREW, Pose
 
 
@@ -106,7 +106,6 @@ def car_deck() -> Place:
         people,
         Lighting(sky, (), ("D65", 0.16)),
         lenses,
-        (0.15, 1.32, 2.3),
     )
 
 
@@ -153,12 +152,7 @@ def upper_deck() -> Place:
         props.coil((-1.4, 0, 7.4), 4),
         *props.bollard((-3.6, 0, 7.6), "ferry blue"),
     ]
-    flag = []
-    u, v = np.meshgrid(np.linspace(0, 1, 24), np.linspace(0, 1, 12))
-    grid = np.stack(
-        [0.24 + 0.95 * u, 3.75 - 0.55 * v - 0.08 * u, 8.3 + 0.14 * np.sin(7 * u + 1.5 * v) * u], -1
-    )
-    flag.append(from_grid(grid, "flag", np.stack([u * 0.95, v * 0.55], -1)))
+    flag = props.flag((0.24, 3.75, 8.3), 0.95, 0.55)
     parts += [
         props.sea(-8.0),
         props.hills(900, 120, "far hill", 31),
@@ -199,11 +193,10 @@ def upper_deck() -> Place:
     )
     return Place(
         "Upper deck, dusk",
-        props.together([*parts, *flag]),
+        props.together([*parts, flag]),
         people,
         Lighting(sky, lights, ("3000K", 0.07)),
         lenses,
-        (-0.05, 1.32, 2.6),
         fading=_dusk,
     )
 
@@ -243,9 +236,7 @@ def open_water() -> Place:
         tube([(-0.1, 0, 6.5), (-0.1, 3.1, 6.5)], 0.035, "buoy band", 10),
         box((0, 1.35, -5.1), (7.0, 2.7, 0.2), "white paint"),
     ]
-    u, v = np.meshgrid(np.linspace(0, 1, 24), np.linspace(0, 1, 12))
-    grid = np.stack([-0.06 + 0.9 * u, 3.0 - 0.5 * v - 0.06 * u, 6.5 + 0.12 * np.sin(7 * u + 1.5 * v) * u], -1)
-    parts.append(from_grid(grid, "flag", np.stack([u * 0.9, v * 0.5], -1)))
+    parts.append(props.flag((-0.06, 3.0, 6.5), 0.9, 0.5))
     parts += [
         props.sea(-3.2),
         props.hills(1800, 130, "far hill", 51, along=lambda u: np.clip(1.5 * np.abs(u - 0.5) + 0.1, 0, 1)),
@@ -307,7 +298,6 @@ def open_water() -> Place:
         people,
         Lighting(sky, (sun,), ("D55", 0.16)),
         lenses,
-        (0.0, 1.3, 2.2),
         foam=foam,
         chop=1.5,
     )

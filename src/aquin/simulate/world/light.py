@@ -46,7 +46,6 @@ class Sky:
     glow_towards: Vector = (0.0, 0.1, 1.0)
     ground: float = 0.2
     """Radiance from below the horizon, as a share of the horizon's."""
-    drift: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -82,8 +81,8 @@ class Lighting:
         u = directions[:, 0] / (np.maximum(up, 0) + 0.12)
         v = directions[:, 2] / (np.maximum(up, 0) + 0.12)
         large, fine = (
-            sample(cloud(1.75, 20), u + s.drift, v, 9.0),
-            sample(cloud(1.2, 21), u + s.drift, v, 3.0),
+            sample(cloud(1.75, 20), u, v, 9.0),
+            sample(cloud(1.2, 21), u, v, 3.0),
         )
         billow = np.float32(0.75) * large + np.float32(0.25) * fine
         veil = smooth(billow, 1 - s.cover - 0.15, 1 - s.cover + 0.25) * smooth(up, 0.0, 0.10)

@@ -36,9 +36,6 @@ class Mesh:
             self, points=points.astype(np.float32), normals=(self.normals @ turn.T).astype(np.float32)
         )
 
-    def made_of(self, material: str) -> "Mesh":
-        return replace(self, material=material)
-
 
 def rotation(yaw: float = 0.0, pitch: float = 0.0, roll: float = 0.0) -> np.ndarray:
     """3x3: roll about z, then pitch about x, then yaw about y, in degrees."""

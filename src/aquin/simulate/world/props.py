@@ -306,6 +306,14 @@ def sea(level: float, near: float = -6.0, far: float = 2500.0) -> Mesh:
     )
 
 
+def flag(at: Vector, wide: float, high: float) -> Mesh:
+    """A flag in the wind, its upper corner at the mast at (x, y, z), flying to +x."""
+    u, v = np.meshgrid(np.linspace(0, 1, 24), np.linspace(0, 1, 12))
+    x, y, z = at
+    grid = np.stack([x + wide * u, y - high * v - 0.08 * u, z + 0.14 * np.sin(7 * u + 1.5 * v) * u], -1)
+    return from_grid(grid, "flag", np.stack([u * wide, v * high], -1))
+
+
 def lamp_post(at: Vector, height: float = 4.6, reach: float = 0.9) -> list[Mesh]:
     out = [
         tube(
