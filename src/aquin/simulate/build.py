@@ -5,11 +5,9 @@ import multiprocessing
 import os
 import queue
 import shutil
-import threading
 from collections.abc import Callable, Iterable
 from concurrent.futures import FIRST_COMPLETED, Future, ProcessPoolExecutor, wait
 from concurrent.futures.process import BrokenProcessPool
-from multiprocessing import connection
 from pathlib import Path
 from typing import Any
 
@@ -17,6 +15,7 @@ import numpy as np
 
 from aquin.errors import AquinError
 from aquin.simulate.shoot import Shoot, Take
+from aquin.workers import begin
 
 Progress = Callable[[float, str], None]
 STAGE_WORTH = 90
@@ -103,24 +102,9 @@ _stop: Any = None
 
 
 def _begin(told: Any, stop: Any) -> None:
-    import signal
-
-    import cv2
-
     global _told, _stop
     _told, _stop = told, stop
-    threading.Thread(target=_end_with_parent, daemon=True).start()
-    signal.signal(signal.SIGINT, signal.SIG_IGN)  # the parent stops the workers
-    cv2.setNumThreads(1)
-    os.nice(10)  # whoever works in the window meanwhile comes first
-
-
-def _end_with_parent() -> None:
-    """Wait for the program to end. When it was killed, a worker of its dead pool would wait for ever."""
-    parent = multiprocessing.parent_process()
-    assert parent is not None
-    connection.wait([parent.sentinel])
-    os._exit(1)
+    begin()
 
 
 def _film_place(seed: int, takes: list[Take], media: Path, truth: Path | None) -> None:

@@ -1,0 +1,148 @@
+"""Conforming an edit: each of its pieces to the shot that it was cut from, by reel and timecode, else by clip name."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from fractions import Fraction
+from pathlib import Path
+
+from aquin.errors import AquinError
+from aquin.frames.timecode import frames_of
+from aquin.production.records import Edit, Event, Shot
+from aquin.production.store import Production
+
+
+@dataclass(frozen=True)
+class Cut:
+    """One piece of an edit as its file gives it: timecodes with the out excluded; empty words where the file is silent."""
+
+    reel: str
+    clip: str
+    source_in: str
+    source_out: str
+    record_in: str
+    frames: int
+    media: str = ""
+    """The path of the media, as the file writes it."""
+
+
+@dataclass(frozen=True)
+class CutList:
+    """An edit as read. `rate` is frames a second of its timecodes."""
+
+    name: str
+    source: str
+    rate: Fraction
+    cuts: tuple[Cut, ...]
+
+
+@dataclass(frozen=True)
+class Conformed:
+    """The edit as it is kept, and which of its pieces fit no shot."""
+
+    edit: Edit
+    events: tuple[Event, ...]
+
+    @property
+    def unmatched(self) -> tuple[Event, ...]:
+        return tuple(e for e in self.events if not e.shot_id)
+
+
+def conform(production: Production, cut_list: CutList) -> Conformed:
+    """Keep an edit with its pieces matched to shots, as one step; an edit of the same name is replaced."""
+    shots = production.all(Shot)
+    edit = Edit(cut_list.name, cut_list.source, str(cut_list.rate), len(production.all(Edit)))
+    events = tuple(
+        _event(edit, k, cut, _match(cut, shots, cut_list.rate)) for k, cut in enumerate(cut_list.cuts)
+    )
+    old = [e for e in production.all(Edit) if e.name == edit.name]
+    production.change(f"edit {edit.name}", edit, *events, drop=old)
+    return Conformed(edit, events)
+
+
+Match = tuple[Shot, int] | str
+"""A shot with the frame number at which the piece begins, or why there is none."""
+
+
+def _event(edit: Edit, position: int, cut: Cut, match: Match) -> Event:
+    found, why = ((match[0].id, match[1]), "") if not isinstance(match, str) else (("", 0), match)
+    return Event(
+        edit.id,
+        position,
+        cut.reel,
+        cut.clip,
+        cut.source_in,
+        cut.source_out,
+        cut.record_in,
+        cut.frames,
+        *found,
+        why,
+    )
+
+
+def _match(cut: Cut, shots: Sequence[Shot], rate: Fraction) -> Match:
+    """By reel and timecode; then by clip or file name, with timecode where the shot has one."""
+    reel = [s for s in shots if cut.reel and cut.reel.lower() in _reels(s)]
+    held = [(s, at) for s in reel if (at := _position(cut, s, rate)) is not None]
+    if len(held) > 1:
+        held = [(s, at) for s, at in held if _named(cut, s)] or held
+    if len(held) == 1:
+        return held[0]
+    if len(held) > 1:
+        return f"{len(held)} shots of reel {cut.reel} hold this timecode: {', '.join(s.path for s, _ in held[:3])}"
+    named = [s for s in shots if _named(cut, s) and (not reel or s in reel)]
+    placed = [(s, at) for s in named if (at := _position(cut, s, rate)) is not None]
+    if len(placed) == 1:
+        return placed[0]
+    blank = [s for s in named if not s.start]
+    if len(blank) == 1:
+        return _without_timecode(cut, blank[0], rate)
+    if named:
+        return f"{named[0].path} has the name but not the timecode {cut.source_in} to {cut.source_out}"
+    if reel:
+        return f"no shot of reel {cut.reel} holds {cut.source_in} to {cut.source_out}"
+    return f"no shot is called {cut.clip or '(no name)'}" + (f" and no reel {cut.reel}" if cut.reel else "")
+
+
+def _reels(shot: Shot) -> set[str]:
+    return {shot.reel.lower(), shot.name.lower(), *(p.lower() for p in Path(shot.path).parent.parts)} - {""}
+
+
+def _named(cut: Cut, shot: Shot) -> bool:
+    file = Path(shot.path)
+    if cut.media and cut.media.replace("\\", "/").lower().endswith(shot.path.lower()):
+        return True
+    stem = cut.clip.lower()
+    return bool(stem) and stem in (shot.name.lower(), file.name.lower(), file.stem.lower())
+
+
+def _position(cut: Cut, shot: Shot, rate: Fraction) -> int | None:
+    """The shot's frame number at the piece's beginning; None when the shot does not hold all of it.
+
+    Timecode is compared at the shot's own rate, as it was recorded.
+    """
+    own = shot.fps or rate
+    if not shot.start or not cut.source_in:
+        return None
+    try:
+        begin = frames_of(cut.source_in, own) - frames_of(shot.start, own)
+    except AquinError:
+        return None
+    length = max(round(cut.frames * own / rate), 1)
+    if begin < 0 or begin + length > shot.frames:
+        return None
+    return shot.first + begin
+
+
+def _without_timecode(cut: Cut, shot: Shot, rate: Fraction) -> Match:
+    """A shot without timecode fits by the one that the camera report gives it, else from its beginning."""
+    start = shot.metadata.get("reported start", "")
+    own = shot.fps or rate
+    try:
+        begin = frames_of(cut.source_in, own) - frames_of(start or "00:00:00:00", own)
+    except AquinError:
+        begin = -1
+    if begin >= 0 and begin + cut.frames <= shot.frames:
+        return shot, shot.first + begin
+    if start:
+        return f"{shot.path} carries no timecode, and from its reported start {start} it does not hold {cut.source_in}"
+    return f"{shot.path} has the name but carries no timecode"

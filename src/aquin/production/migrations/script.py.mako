@@ -1,0 +1,12 @@
+"""${message}"""
+
+from alembic import op
+import sqlalchemy as sa
+${imports if imports else ""}
+
+revision = ${repr(up_revision)}
+down_revision = ${repr(down_revision)}
+
+
+def upgrade() -> None:
+    ${upgrades if upgrades else "pass"}

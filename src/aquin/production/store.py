@@ -1,0 +1,580 @@
+"""The production file: an SQLite database in which every change is one transaction together with its journal entry."""
+
+import getpass
+import json
+import os
+import sqlite3
+import tempfile
+import threading
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from contextlib import contextmanager
+from dataclasses import dataclass, fields
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any, TypeVar
+
+import sqlalchemy as sql
+from sqlalchemy.pool import StaticPool
+
+from aquin.arrays import write_safely
+from aquin.errors import AquinError
+from aquin.production.migrations import SCHEMA, migrate
+from aquin.production.opening import check_header, explain, snapshot
+from aquin.production.records import RECORDS, Camera, Grade, Option, Record, Setup, Shot, new_id
+from aquin.production.tables import APPLICATION_ID, FINDING, JOURNAL, MEASUREMENT, TABLES
+
+R = TypeVar("R", bound=Record)
+Row = dict[str, Any]
+Change = tuple[str, str, Row | None, Row | None]
+"""Table, id, what it was and what it is: whole rows where a record came or went, else only the fields that changed."""
+
+SUFFIX = ".aquin"
+_BY_TABLE = {record.table: record for record in RECORDS}
+_TUPLES = {r: [f.name for f in fields(r) if str(f.type).startswith("tuple")] for r in RECORDS}
+_NAMES = {r: [f.name for f in fields(r)] for r in RECORDS}
+_SOFT: dict[str, type[Record]] = {"camera_id": Camera, "setup_id": Setup, "shot_id": Shot}
+_CHUNK = 400
+
+
+@dataclass(frozen=True)
+class Entry:
+    """One journal entry. `of` is the number of the entry that an undo or redo belongs to."""
+
+    number: int
+    at: str
+    who: str
+    what: str
+    why: str
+    step: str
+    of: int | None
+    changes: tuple[Change, ...] = ()
+
+
+class Production:
+    """One open production file. Records are read from memory; `change` writes. Safe to use from several threads.
+
+    `notes` are things the person should know about how it was opened. Errors are AquinError, and leave file and memory as
+    they were.
+    """
+
+    def __init__(
+        self, path: Path, where: Path, read_only: bool, notes: tuple[str, ...] = (), keep: Any = None
+    ) -> None:
+        self.path, self.read_only, self.notes = path, read_only, notes
+        self.watchers: list[Callable[[], None]] = []
+        self._keep = keep  # the folder of a snapshot lives as long as this
+        self._lock = threading.RLock()
+        self._engine = _engine(where, read_only)
+        self._records: dict[type[Record], dict[str, Any]] = {}
+        self._done: list[int] = []
+        self._undone: list[int] = []
+        self._titles: dict[int, str] = {}
+        self._seen = -1
+        with self._errors():
+            self._load()
+
+    # opening and closing
+
+    @classmethod
+    def create(cls, path: Path, name: str = "") -> "Production":
+        """A new, empty production file. Raises AquinError where something of that name exists."""
+        path = path.absolute()
+        if path.suffix != SUFFIX:
+            raise AquinError("a production file ends in .aquin", path, f"Name it {path.stem}{SUFFIX}")
+
+        def build(part: Path) -> None:
+            engine = _engine(part, read_only=False, wal=False)
+            with engine.connect().execution_options(writes=True) as connection, connection.begin():
+                migrate(connection)
+                connection.exec_driver_sql(f"PRAGMA application_id = {APPLICATION_ID}")
+            engine.dispose()
+
+        try:
+            write_safely(path, build, force=False)
+        except (sql.exc.DBAPIError, OSError) as error:
+            raise explain(error, path, "the production can't be made") from error
+        made = cls.open(path)
+        made.change("new production", Option(name or path.stem, id="name"))
+        return made
+
+    @classmethod
+    def open(cls, path: Path, read_only: bool = False) -> "Production":
+        """Open a production file; an older one is migrated after a backup, a newer one opens read-only."""
+        path = path.absolute()
+        check_header(path)
+        notes: list[str] = []
+        sealed = not (os.access(path, os.W_OK) and os.access(path.parent, os.W_OK))
+        if sealed:
+            notes.append("The file or its folder can't be written to, so it is open for reading only.")
+        keep = tempfile.TemporaryDirectory(prefix="aquin-") if sealed else None
+        where = path if keep is None else snapshot(path, Path(keep.name))
+        try:
+            version = _version(where, path)
+            if version > SCHEMA:
+                notes.append(
+                    f"A newer Aquin wrote this file (version {version}, this one knows {SCHEMA}): it is open for reading only."
+                )
+                read_only = True
+            elif version < SCHEMA:
+                if read_only and keep is None:
+                    keep = tempfile.TemporaryDirectory(prefix="aquin-")
+                    where = snapshot(path, Path(keep.name))
+                notes += _bring_up(where, path, version, backup=keep is None)
+            return cls(path, where, read_only or sealed, tuple(notes), keep)
+        except (sql.exc.SQLAlchemyError, sqlite3.Error, OSError) as error:
+            raise explain(error, path, "the production can't be opened") from error
+
+    def close(self) -> None:
+        with self._lock:
+            self._engine.dispose()
+            if self._keep is not None:
+                self._keep.cleanup()
+
+    def save_copy(self, path: Path, force: bool = False) -> None:
+        """A whole copy under another name; this file stays the one in use. Raises AquinError."""
+        if path.absolute() == self.path:
+            raise AquinError("a copy needs another name", path, "Choose another name or folder")
+
+        def copy(part: Path) -> None:
+            with self._lock, self._engine.connect() as connection:
+                target = sqlite3.connect(part)
+                raw: Any = connection.connection.driver_connection
+                raw.backup(target)
+                target.execute("PRAGMA journal_mode = DELETE")
+                target.close()
+
+        try:
+            write_safely(path, copy, force)
+        except (sql.exc.DBAPIError, sqlite3.Error, OSError) as error:
+            raise explain(error, path, "the copy was not written") from error
+
+    # reading
+
+    def all(self, kind: type[R]) -> list[R]:
+        """All records of a kind, by position where they have one, else in the order in which they came."""
+        with self._lock:
+            found = list(self._records[kind].values())
+        if kind is not Option and "position" in _NAMES[kind]:
+            found.sort(key=lambda r: r.position)
+        return found
+
+    def get(self, kind: type[R], id: str) -> R:
+        """Raises KeyError."""
+        found: R = self._records[kind][id]
+        return found
+
+    def find(self, kind: type[R], id: str) -> R | None:
+        return self._records[kind].get(id)
+
+    def option(self, name: str, default: Any = None) -> Any:
+        """A setting of the production."""
+        found = self._records[Option].get(name)
+        return default if found is None else found.value
+
+    @property
+    def name(self) -> str:
+        return str(self.option("name", self.path.stem))
+
+    # changing
+
+    def change(self, what: str, *records: Record, drop: Iterable[Record] = (), why: str = "") -> Entry | None:
+        """Write records and drop others as one step that can be undone; None when nothing differs.
+
+        Only the fields that differ from what this program last read are written, so another seat's work on other fields stays.
+        What refers to a dropped record is cleared or dropped with it. Raises AquinError, and then nothing has changed.
+        """
+        with self._lock, self._writing() as connection:
+            changes = self._drops(connection, list(drop)) if drop else []
+            changes += self._puts(connection, records)
+            entry = self._finish(connection, what, why, "do", None, changes)
+        if entry is not None:
+            self._tell()
+        return entry
+
+    def undo(self) -> Entry | None:
+        """Take back the last step, also one of an earlier day; None when there is none."""
+        return self._step(self._done, "undo")
+
+    def redo(self) -> Entry | None:
+        return self._step(self._undone, "redo")
+
+    @property
+    def can_undo(self) -> str | None:
+        """What undo would take back."""
+        return self._titles[self._done[-1]] if self._done and not self.read_only else None
+
+    @property
+    def can_redo(self) -> str | None:
+        return self._titles[self._undone[-1]] if self._undone and not self.read_only else None
+
+    def journal(self, limit: int = 200, changes: bool = False) -> list[Entry]:
+        """The newest entries first."""
+        columns = [c for c in JOURNAL.c if c.name not in ("id", "changes")]
+        if changes:
+            columns.append(JOURNAL.c.changes)
+        with self._lock, self._errors(), self._engine.connect() as connection:
+            rows = connection.execute(
+                sql.select(*columns).order_by(JOURNAL.c.number.desc()).limit(limit)
+            ).all()
+        return [
+            Entry(r.number, r.at, r.who, r.what, r.why, r.step, r.of, _changes(r.changes) if changes else ())
+            for r in rows
+        ]
+
+    def refresh(self) -> bool:
+        """Read again if another program has changed the file since; tells whether it had."""
+        with self._lock, self._errors(), self._engine.connect() as connection:
+            now = int(connection.exec_driver_sql("PRAGMA data_version").scalar_one())
+            if now == self._seen:
+                return False
+            self._load()
+        self._tell()
+        return True
+
+    # what can always be computed again: no journal
+
+    def measured(self, kind: str) -> dict[str, Any]:
+        """Everything measured of a kind, by the hash of what it was measured from."""
+        query = sql.select(MEASUREMENT.c.key, MEASUREMENT.c["values"]).where(MEASUREMENT.c.kind == kind)
+        with self._lock, self._errors(), self._engine.connect() as connection:
+            return {row[0]: row[1] for row in connection.execute(query)}
+
+    def keep_measured(self, kind: str, values: Mapping[str, Any]) -> None:
+        """Remember measurements by their keys."""
+        rows = [{"key": k, "kind": kind, "at": _now(), "values": v} for k, v in values.items()]
+        if rows:
+            with self._lock, self._writing() as connection:
+                connection.execute(sql.insert(MEASUREMENT).prefix_with("OR REPLACE"), rows)
+
+    def findings(self) -> list[Any]:
+        """What the last audit kept."""
+        with self._lock, self._errors(), self._engine.connect() as connection:
+            return [v for (v,) in connection.execute(sql.select(FINDING.c["values"]).order_by(FINDING.c.key))]
+
+    def keep_findings(self, values: Mapping[str, Any]) -> None:
+        """Put these in the place of the last audit's."""
+        with self._lock, self._writing() as connection:
+            connection.execute(sql.delete(FINDING))
+            if values:
+                rows = [{"key": k, "values": v} for k, v in values.items()]
+                connection.execute(sql.insert(FINDING), rows)
+        self._tell()
+
+    # inside
+
+    def _load(self) -> None:
+        with self._engine.connect() as connection:
+            bad = connection.exec_driver_sql("PRAGMA quick_check(1)").scalar_one()
+            if bad != "ok":
+                raise AquinError(
+                    "the production file is damaged", self.path, "Open a backup or a copy of it instead"
+                )
+            self._seen = int(connection.exec_driver_sql("PRAGMA data_version").scalar_one())
+            self._records = {}
+            for kind, table in TABLES.items():  # `select` names the columns that this version knows
+                rows = connection.execute(sql.select(*(table.c[name] for name in _NAMES[kind])))
+                made = (_record(kind, dict(zip(_NAMES[kind], row, strict=True))) for row in rows)
+                self._records[kind] = {record.id: record for record in made}
+            self._done, self._undone, self._titles = [], [], {}
+            steps = sql.select(JOURNAL.c.number, JOURNAL.c.step, JOURNAL.c.of, JOURNAL.c.what)
+            for number, step, of, what in connection.execute(steps.order_by(JOURNAL.c.number)):
+                self._note(number, step, of, what)
+
+    def _note(self, number: int, step: str, of: int | None, what: str) -> None:
+        """Keep the two stacks of undo and redo along with the journal."""
+        if step == "do" or of is None:
+            self._done.append(number)
+            self._undone.clear()
+            self._titles[number] = what
+        else:
+            there, here = (self._done, self._undone) if step == "undo" else (self._undone, self._done)
+            there.remove(of)
+            here.append(of)
+
+    def _puts(self, connection: sql.Connection, records: Iterable[Record]) -> list[Change]:
+        groups: dict[type[Record], dict[str, Record]] = {}
+        for record in records:
+            groups.setdefault(type(record), {})[record.id] = record
+        changes: list[Change] = []
+        for kind in sorted(groups, key=RECORDS.index):
+            group, table = groups[kind], TABLES[kind]
+            self._check_references(kind, group.values(), groups)
+            there = _rows(connection, table, group)
+            fresh, renewed = [], []
+            for id, record in group.items():
+                after = _row(record)
+                if id not in there:
+                    fresh.append(after)
+                    changes.append((kind.table, id, None, after))
+                    continue
+                known = self._records[kind].get(id)
+                base = _row(known) if known is not None else there[id]
+                new = {k: v for k, v in after.items() if v != base[k] and v != there[id][k]}
+                if new:
+                    renewed.append((id, new))
+                    changes.append((kind.table, id, {k: there[id][k] for k in new}, new))
+            if fresh:
+                connection.execute(sql.insert(table), fresh)
+            _update(connection, table, renewed)
+        return changes
+
+    def _check_references(
+        self, kind: type[Record], group: Iterable[Record], groups: Mapping[type[Record], Mapping[str, Any]]
+    ) -> None:
+        for name, target in _SOFT.items():
+            if name in _NAMES[kind]:
+                known = self._records[target].keys() | groups.get(target, {}).keys()
+                for record in group:
+                    id = getattr(record, name)
+                    if id and id not in known:
+                        raise AquinError(
+                            f"a {kind.table} refers to a {target.table} that is not there",
+                            self.path,
+                            "Undo, and try again",
+                        )
+
+    def _drops(self, connection: sql.Connection, drop: list[Record]) -> list[Change]:
+        changes: list[Change] = []
+        for kind in [k for k in reversed(RECORDS) if any(type(r) is k for r in drop)]:
+            ids = [r.id for r in drop if type(r) is kind]
+            name = f"{kind.table}_id"
+            for other, table in reversed(TABLES.items()):
+                if name not in table.c:
+                    continue
+                hit = [r for r in self._records[other].values() if getattr(r, name) in ids]
+                goes = other is Grade or name in ("root_id", "edit_id")
+                if goes and hit:
+                    changes += self._drops(connection, hit)
+                elif hit:
+                    connection.execute(
+                        sql.update(table).where(table.c.id.in_([r.id for r in hit])).values({name: ""})
+                    )
+                    changes += [(other.table, r.id, {name: getattr(r, name)}, {name: ""}) for r in hit]
+            there = _rows(connection, TABLES[kind], ids)
+            for chunk in _chunks(list(there)):
+                connection.execute(sql.delete(TABLES[kind]).where(TABLES[kind].c.id.in_(chunk)))
+            changes += [(kind.table, id, row, None) for id, row in there.items()]
+        return changes
+
+    def _step(self, stack: list[int], step: str) -> Entry | None:
+        with self._lock:
+            if not stack:
+                return None
+            number = stack[-1]
+            with self._writing() as connection:
+                text = connection.execute(
+                    sql.select(JOURNAL.c.changes).where(JOURNAL.c.number == number)
+                ).scalar_one()
+                changes = list(_changes(text))
+                if step == "undo":
+                    changes = [(table, id, after, before) for table, id, before, after in reversed(changes)]
+                for kind, group in _grouped(changes):
+                    _apply(connection, TABLES[kind], group)
+                entry = self._finish(connection, self._titles[number], "", step, number, changes)
+        self._tell()
+        return entry
+
+    def _finish(
+        self,
+        connection: sql.Connection,
+        what: str,
+        why: str,
+        step: str,
+        of: int | None,
+        changes: list[Change],
+    ) -> Entry | None:
+        """The journal entry, then the commit, then memory."""
+        if not changes:
+            return None
+        row: Row = {"at": _now(), "who": person(), "what": what, "why": why, "step": step, "of": of}
+        text = json.dumps(changes, allow_nan=False, separators=(",", ":"))
+        done = connection.execute(sql.insert(JOURNAL).values(id=new_id(), changes=text, **row))
+        assert done.inserted_primary_key is not None
+        number = int(done.inserted_primary_key[0])
+        connection.commit()
+        for table, id, _, after in changes:
+            kind = _BY_TABLE[table]
+            if after is None:
+                self._records[kind].pop(id, None)
+            else:
+                known = self._records[kind].get(id)
+                whole = after if known is None else _row(known) | after
+                self._records[kind][id] = _record(kind, dict(whole))
+        self._note(number, step, of, what)
+        return Entry(number, row["at"], row["who"], what, why, step, of, tuple(changes))
+
+    @contextmanager
+    def _writing(self) -> Iterator[sql.Connection]:
+        if self.read_only:
+            raise AquinError(
+                "this production is open for reading only", self.path, "Save a copy, and work in the copy"
+            )
+        with self._errors("the change was not saved"), self._engine.connect() as plain:
+            connection = plain.execution_options(writes=True)
+            with connection.begin():
+                yield connection
+                if connection.in_transaction():
+                    connection.commit()
+
+    @contextmanager
+    def _errors(self, what: str = "the production can't be read") -> Iterator[None]:
+        try:
+            yield
+        except (sql.exc.SQLAlchemyError, sqlite3.Error) as error:
+            raise explain(error, self.path, what) from error
+
+    def _tell(self) -> None:
+        for watcher in list(self.watchers):
+            watcher()
+
+
+def person() -> str:
+    """Who is written into the journal: AQUIN_PERSON, else the name of the account."""
+    try:
+        return os.environ.get("AQUIN_PERSON") or getpass.getuser()
+    except (KeyError, OSError):
+        return "someone"
+
+
+def _now() -> str:
+    return datetime.now(UTC).isoformat(timespec="milliseconds")
+
+
+def _engine(path: Path, read_only: bool, wal: bool = True) -> sql.Engine:
+    """One connection, shared under the production's lock; explicit transactions, and a file safe against power failure."""
+
+    def connect() -> sqlite3.Connection:
+        mode = "ro" if read_only else "rw" if wal else "rwc"
+        made = sqlite3.connect(
+            f"{path.as_uri()}?mode={mode}",
+            uri=True,
+            timeout=10,
+            isolation_level=None,
+            check_same_thread=False,
+        )
+        made.execute("PRAGMA foreign_keys = ON")
+        if not read_only:
+            if wal:
+                made.execute("PRAGMA journal_mode = WAL")
+            made.execute("PRAGMA synchronous = FULL")
+        return made
+
+    engine = sql.create_engine(
+        "sqlite://",
+        creator=connect,
+        poolclass=StaticPool,
+        json_serializer=lambda v: json.dumps(v, allow_nan=False, separators=(",", ":")),
+    )
+
+    @sql.event.listens_for(engine, "begin")
+    def begin(connection: sql.Connection) -> None:
+        writes = connection.get_execution_options().get("writes")
+        connection.exec_driver_sql("BEGIN IMMEDIATE" if writes else "BEGIN")
+
+    return engine
+
+
+def _version(where: Path, path: Path) -> int:
+    made = sqlite3.connect(f"{where.as_uri()}?mode=ro", uri=True)
+    try:
+        mark = int(made.execute("PRAGMA application_id").fetchone()[0])
+        version = int(made.execute("PRAGMA user_version").fetchone()[0])
+    finally:
+        made.close()
+    if mark != APPLICATION_ID:
+        raise AquinError("this is another program's database", path, "Choose a production file of Aquin")
+    return version
+
+
+def _bring_up(where: Path, path: Path, version: int, backup: bool) -> list[str]:
+    """Migrate an older file after a backup beside it; a snapshot needs none."""
+    notes = []
+    if backup:
+        spare = path.with_name(f"{path.stem}.version-{version}{SUFFIX}")
+
+        def copy(part: Path) -> None:
+            source, target = sqlite3.connect(where), sqlite3.connect(part)
+            source.backup(target)
+            target.execute("PRAGMA journal_mode = DELETE")
+            source.close()
+            target.close()
+
+        write_safely(spare, copy, force=True)
+        notes.append(f"The file was brought up to this version of Aquin. A backup is {spare.name}.")
+    engine = _engine(where, read_only=False)
+    with engine.connect().execution_options(writes=True) as connection, connection.begin():
+        migrate(connection)
+    engine.dispose()
+    return notes
+
+
+def _changes(text: str) -> tuple[Change, ...]:
+    return tuple((table, id, before, after) for table, id, before, after in json.loads(text))
+
+
+def _row(record: Record) -> Row:
+    kind = type(record)
+    row = {name: getattr(record, name) for name in _NAMES[kind]}
+    for name in _TUPLES[kind]:
+        row[name] = list(row[name])
+    return row
+
+
+def _record(kind: type[R], row: Row) -> R:
+    for name in _TUPLES[kind]:
+        row[name] = tuple(row[name])
+    made = object.__new__(
+        kind
+    )  # a row holds every field: the constructor of a frozen class costs five times as much
+    made.__dict__.update(row)
+    return made
+
+
+def _rows(connection: sql.Connection, table: sql.Table, ids: Iterable[str]) -> dict[str, Row]:
+    found: dict[str, Row] = {}
+    for chunk in _chunks(list(ids)):
+        for row in connection.execute(sql.select(table).where(table.c.id.in_(chunk))):
+            found[row.id] = dict(row._mapping)
+    return found
+
+
+def _chunks(items: list[str]) -> Iterator[list[str]]:
+    for k in range(0, len(items), _CHUNK):
+        yield items[k : k + _CHUNK]
+
+
+def _grouped(changes: list[Change]) -> Iterator[tuple[type[Record], list[Change]]]:
+    """Neighbouring changes of one table together, in order."""
+    group: list[Change] = []
+    for change in changes:
+        if group and change[0] != group[0][0]:
+            yield _BY_TABLE[group[0][0]], group
+            group = []
+        group.append(change)
+    if group:
+        yield _BY_TABLE[group[0][0]], group
+
+
+def _apply(connection: sql.Connection, table: sql.Table, changes: list[Change]) -> None:
+    gone = [id for _, id, _, after in changes if after is None]
+    for chunk in _chunks(gone):
+        connection.execute(sql.delete(table).where(table.c.id.in_(chunk)))
+    fresh = [after for _, _, before, after in changes if before is None and after is not None]
+    if fresh:
+        connection.execute(sql.insert(table), fresh)
+    renewed = [(id, after) for _, id, before, after in changes if before is not None and after is not None]
+    _update(connection, table, renewed)
+
+
+def _update(connection: sql.Connection, table: sql.Table, renewed: list[tuple[str, Row]]) -> None:
+    """Write changed fields; rows whose changes are in the same fields go together."""
+    alike: dict[tuple[str, ...], list[Row]] = {}
+    for id, values in renewed:
+        alike.setdefault(tuple(values), []).append(
+            {"the_id": id} | {f"new_{k}": v for k, v in values.items()}
+        )
+    for names, rows in alike.items():
+        values = {name: sql.bindparam(f"new_{name}", type_=table.c[name].type) for name in names}
+        connection.execute(
+            sql.update(table).where(table.c.id == sql.bindparam("the_id")).values(values), rows
+        )

@@ -1,0 +1,111 @@
+"""The same work on many items in processes of their own: a native crash, or a bad item, costs that item only."""
+
+import multiprocessing
+import os
+import signal
+import threading
+from collections.abc import Callable, Iterator, Sequence
+from concurrent.futures import FIRST_COMPLETED, Future, ProcessPoolExecutor, wait
+from concurrent.futures.process import BrokenProcessPool
+from multiprocessing import connection
+from pathlib import Path
+from typing import Any, TypeVar
+
+from aquin.errors import AquinError
+
+Item = TypeVar("Item")
+Tell = Callable[[float, str], None]
+"""How far a long job is: a share of 1, and words. It raises to stop the job."""
+
+
+def each(
+    work: Callable[[Item], Any],
+    items: Sequence[Item],
+    jobs: int | None = None,
+    tell: Tell | None = None,
+    words: Callable[[Item], str] = str,
+) -> Iterator[tuple[Item, Any]]:
+    """Each item with its result, or with the AquinError that it ended in, in the order in which they are done.
+
+    `work` is a function of a module. An exception from `tell` (a cancel) ends the processes and goes on up.
+    """
+    count = max(min(jobs or os.cpu_count() or 1, len(items)), 1)
+    waiting, alone = list(reversed(items)), list[Item]()
+    done, watched = 0, False
+    while waiting or alone:
+        careful = bool(alone)  # the item that ended a process is looked for with one process an item
+        group = [alone.pop()] if careful else []
+        context = multiprocessing.get_context("spawn")
+        pool = ProcessPoolExecutor(1 if careful else count, context, begin)
+        running: dict[Future[Any], Item] = {}
+        try:
+            while True:
+                while len(running) < 2 * count and (group or (waiting and not careful)):
+                    item = group.pop() if group else waiting.pop()
+                    running[pool.submit(work, item)] = item
+                if not running:
+                    break
+                ready, _ = wait(running, timeout=0.2, return_when=FIRST_COMPLETED)
+                if tell is not None and (not ready or not watched):
+                    tell(done / len(items), "")
+                    watched = True
+                broken = [running.pop(f) for f in ready if isinstance(f.exception(), BrokenProcessPool)]
+                if broken:
+                    broken += running.values()
+                    running.clear()
+                    if careful:
+                        done += 1
+                        yield (
+                            broken[0],
+                            AquinError(
+                                "reading it ended the worker", _path(broken[0]), "Copy it again from its card"
+                            ),
+                        )
+                    else:
+                        alone += broken
+                    break
+                for future in [f for f in ready if f in running]:
+                    item = running.pop(future)
+                    error = future.exception()
+                    done += 1
+                    if tell is not None:
+                        tell(done / len(items), words(item))
+                    if error is not None and not isinstance(error, AquinError):
+                        error = AquinError(
+                            f"this went wrong inside Aquin ({type(error).__name__}: {error})", _path(item), ""
+                        )
+                    yield item, error if error is not None else future.result()
+        finally:
+            _end(pool)
+
+
+def _path(item: Any) -> Path | None:
+    return item if isinstance(item, Path) else getattr(item, "path", None)
+
+
+def _end(pool: ProcessPoolExecutor) -> None:
+    """Let go of a pool without waiting for what it still works on."""
+    processes = list((pool._processes or {}).values())
+    pool.shutdown(wait=False, cancel_futures=True)
+    for process in processes:
+        process.terminate()
+    for process in processes:
+        process.join(5)
+
+
+def begin() -> None:
+    """What each worker does first: end with the program, leave Ctrl-C to it, and let whoever works in the window come first."""
+    import cv2
+
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    threading.Thread(target=end_with_parent, daemon=True).start()
+    cv2.setNumThreads(1)
+    os.nice(10)
+
+
+def end_with_parent() -> None:
+    """Wait for the program to end. When it was killed, a worker of its dead pool would wait for ever."""
+    parent = multiprocessing.parent_process()
+    assert parent is not None
+    connection.wait([parent.sentinel])
+    os._exit(1)

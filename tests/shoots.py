@@ -1,0 +1,46 @@
+"""The simulated shoot of any seed at a few frames a take: all mistakes and papers, filmed in a fraction of the time."""
+
+from dataclasses import replace
+from pathlib import Path
+
+from aquin.colour.config import ColourConfig
+from aquin.simulate.build import build_media, write_papers
+from aquin.simulate.cameras import CAMERAS
+from aquin.simulate.planning import plan
+from aquin.simulate.shoot import Event, Shoot, Take
+from aquin.workers import each
+
+FRAMES = 3
+
+
+def short(take: Take) -> Take:
+    """The take around its frame `zero`."""
+    if take.kind == "still":
+        return take
+    begin = min(max(take.zero - 1, 0), take.frames - FRAMES)
+    return replace(take, start=take.start + begin, frames=FRAMES, zero=take.zero - begin)
+
+
+def short_shoot(seed: int) -> Shoot:
+    whole = plan(seed)
+    takes = {t: short(t) for t in whole.takes}
+    edit = tuple(Event(takes[e.take], 0, FRAMES) for e in whole.edit)
+    return Shoot(seed, tuple(takes.values()), edit)
+
+
+def film_short(folder: Path, seed: int, truth: Path | None = None) -> Shoot:
+    """Film everything but the exposure series into a folder laid out like the demo."""
+    shoot = short_shoot(seed)
+    shoot = replace(shoot, takes=tuple(t for t in shoot.takes if t.kind != "series"))
+    (folder / "media").mkdir(parents=True)
+    encodings = [e for c in CAMERAS.values() if not c.baked for e in (c.encoding, c.linear_encoding)]
+    (folder / "config.ocio").write_text(ColourConfig.load().with_encodings(*encodings).text())
+    if truth is not None:
+        truth.mkdir()
+    build_media(shoot, shoot.takes, folder / "media", truth)
+    list(each(_write, [(shoot, folder)]))  # OpenTimelineIO's objects are made in a process of their own
+    return shoot
+
+
+def _write(job: tuple[Shoot, Path]) -> None:
+    write_papers(*job)
