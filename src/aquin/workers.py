@@ -79,6 +79,13 @@ def each(
             _end(pool)
 
 
+def part(tell: Tell | None, first: float, last: float) -> Tell | None:
+    """For a piece of a job: its progress as a part of the whole."""
+    if tell is None:
+        return None
+    return lambda share, words: tell(first + share * (last - first), words)
+
+
 def _path(item: Any) -> Path | None:
     return item if isinstance(item, Path) else getattr(item, "path", None)
 

@@ -8,7 +8,7 @@ from typing import Annotated, Any, NoReturn
 import typer
 
 from aquin import __version__
-from aquin.cli import simulate
+from aquin.cli import production, simulate
 from aquin.errors import AquinError
 
 UsageError: Any = typer.BadParameter.__base__
@@ -37,6 +37,7 @@ Force = Annotated[bool, typer.Option("--force", help="Overwrite OUT.")]
 
 
 app.add_typer(simulate.app, name="simulate")
+production.register(app)
 
 
 @app.callback(invoke_without_command=True)

@@ -130,6 +130,11 @@ class ColourConfig:
         group.appendTransform(_matrix(AP0_TO_AP1))
         return self._processor(group)
 
+    def fingerprint(self, encoding: str) -> str:
+        """Changes when what the encoding means in this configuration does."""
+        transform = ocio.ColorSpaceTransform(src=self.resolve(encoding), dst=_INTERCHANGE)
+        return str(self._config.getProcessor(transform).getCacheID())
+
     def from_linear(self, encoding: str) -> "Processor":
         """Scene-linear AP1 to an encoding."""
         group = ocio.GroupTransform()

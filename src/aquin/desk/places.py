@@ -26,5 +26,10 @@ def added_config() -> Path:
     return state_folder() / "config.ocio"
 
 
+def remembered_file() -> Path:
+    """Presets and report mappings, for all productions."""
+    return state_folder() / "remembered.json"
+
+
 def window_settings() -> Path:
     return state_folder() / "window.ini"

@@ -112,6 +112,8 @@ def open_movie(path: Path, matrix: Matrix | None, range: Range | None) -> MovieS
         start = metadata.get("timecode")
         metadata["codec"] = stream.codec_context.name
         count = stream.frames or _count(path)
+        if container.duration:
+            metadata["claimed frames"] = str(round(container.duration * Fraction(rate) / av.time_base))
         signal = _signal(picture).overridden(matrix, range)
     except (av.FFmpegError, OSError) as error:
         raise AquinError(f"the movie is damaged ({_text(error)})", path, _DAMAGED) from error

@@ -55,6 +55,11 @@ def open_source(
     return open_stills({0: path} if alone else siblings(path), path, matrix, range)
 
 
+def members(path: Path) -> dict[int, Path]:
+    """The files that make one source: a still's whole numbered sequence, or a movie alone."""
+    return siblings(path) if path.suffix.lower() in STILLS else {0: path}
+
+
 def siblings(path: Path) -> dict[int, Path]:
     """All files of the numbered sequence that `path` belongs to, by number; `{0: path}` when it stands alone."""
     match = _NUMBERED.match(path.name)

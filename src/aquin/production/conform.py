@@ -93,6 +93,8 @@ def _match(cut: Cut, shots: Sequence[Shot], rate: Fraction) -> Match:
     placed = [(s, at) for s in named if (at := _position(cut, s, rate)) is not None]
     if len(placed) == 1:
         return placed[0]
+    if named and all(s.trouble for s in named):
+        return f"{named[0].path} can't be read"
     blank = [s for s in named if not s.start]
     if len(blank) == 1:
         return _without_timecode(cut, blank[0], rate)

@@ -8,7 +8,7 @@ from pathlib import Path
 
 from aquin.colour.config import ColourConfig
 from aquin.errors import AquinError
-from aquin.frames.opening import STILLS, SUFFIXES, siblings
+from aquin.frames.opening import STILLS, SUFFIXES, members
 from aquin.production.looking import Looked, look_at
 from aquin.production.media import file_of, root_folder, root_for, walk
 from aquin.production.records import Camera, Place, Record, Root, Setup, Shot
@@ -56,8 +56,8 @@ def media_in(paths: Iterable[Path]) -> list[Path]:
             for file in _lowest(walk(path)):
                 found[file] = None
         elif path.suffix.lower() in SUFFIXES:
-            members = siblings(path) if path.suffix.lower() in STILLS else {0: path}
-            found[members[min(members)]] = None
+            files = members(path)
+            found[files[min(files)]] = None
         else:
             raise AquinError(
                 "this kind of file is not supported", path, f"Use one of {' '.join(sorted(SUFFIXES))}"

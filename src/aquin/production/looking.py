@@ -11,7 +11,6 @@ import numpy as np
 from aquin.arrays import Float32
 from aquin.errors import AquinError
 from aquin.frames import open_source
-from aquin.frames.opening import siblings
 from aquin.production.media import content_of
 
 THUMB = 192
@@ -31,8 +30,7 @@ def look_at(path: Path) -> Looked:
     """Everything a file says. One that can't be opened is logged with its trouble instead of an error."""
     movie_like = {"name": _clip_name(path), "reel": ""}
     try:
-        members = siblings(path)
-        size, modified, content = content_of(path, members)
+        size, modified, content = content_of(path)
     except OSError as error:
         return Looked(path, movie_like | {"trouble": f"the file can't be read ({error.strerror})"})
     fields: dict[str, Any] = movie_like | {"bytes": size, "modified": modified, "content": content}

@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 
 from aquin.errors import AquinError
-from aquin.frames.opening import SUFFIXES, siblings
+from aquin.frames.opening import SUFFIXES, members
 from aquin.production.records import Place, Root, Shot
 from aquin.production.store import Production
 
@@ -57,13 +57,14 @@ def root_for(production: Production, folder: Path) -> tuple[Root, Place | None]:
     return root, Place(root.id, workstation(), str(folder))
 
 
-def content_of(path: Path, members: Mapping[int, Path] | None = None) -> tuple[int, float, str]:
+def content_of(path: Path) -> tuple[int, float, str]:
     """Bytes, time of change, and a hash of what a file or sequence holds.
 
     The hash (BLAKE2b, 16 bytes) covers size, beginning, middle and end of a file; of a sequence the number of files, all
     their sizes, and its first and last file. Raises OSError.
     """
-    files = [path] if not members or len(members) == 1 else [members[n] for n in sorted(members)]
+    numbered = members(path)
+    files = [numbered[n] for n in sorted(numbered)]
     stats = [f.stat() for f in files]
     sizes = [s.st_size for s in stats]
     digest = hashlib.blake2b(repr(sizes).encode(), digest_size=16)
@@ -166,8 +167,7 @@ def _moved(lost: list[Shot], folder: Path, files: Mapping[int, list[Path]]) -> P
 
 def _same(shot: Shot, path: Path) -> bool:
     try:
-        members = siblings(path) if path.suffix.lower() != "" and shot.frames > 1 else None
-        return path.is_file() and content_of(path, members)[2] == shot.content
+        return path.is_file() and content_of(path)[2] == shot.content
     except OSError:
         return False
 
@@ -178,7 +178,7 @@ def _find(shot: Shot, files: Mapping[int, list[Path]]) -> Path | None:
     pool = [p for paths in files.values() for p in paths] if several else files.get(shot.bytes, [])
     name = Path(shot.path).name
     for path in sorted(pool, key=lambda p: p.name != name):
-        if several and (path.suffix != Path(shot.path).suffix or min(siblings(path).values()) != path):
+        if several and (path.suffix != Path(shot.path).suffix or min(members(path).values()) != path):
             continue
         if _same(shot, path):
             return path

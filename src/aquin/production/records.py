@@ -73,6 +73,8 @@ class Setup(Record):
     position: int = 0
     light: str = ""
     confirmed: bool = False
+    hero_id: str = ""
+    """The shot that the setup's others are matched to."""
     routine: tuple[str, ...] = ()
     """What is to be filmed here by every camera before the light changes, e.g. `24-patch`."""
     note: str = ""

@@ -155,11 +155,8 @@ def apply_report(
             new["setup_id"] = setups[row["setup"]].id
         if row.get("reel") and not shot.reel:
             new["reel"] = row["reel"]
-        if row.get("encoding"):
-            new["metadata"] = dict(shot.metadata) | {"reported encoding": row["encoding"]}
-        if row.get("start"):
-            new["metadata"] = dict(new.get("metadata", shot.metadata)) | {"reported start": row["start"]}
-        puts[shot.id] = replace(shot, **new)
+        said = {f"reported {f}": row[f] for f in ("encoding", "start", "end") if row.get(f)}
+        puts[shot.id] = replace(shot, **new, metadata=dict(shot.metadata) | said)
     unlisted = [s for s in shots if s.id not in puts]
     for shot in unlisted:
         near = _beside(shot, shots, puts)

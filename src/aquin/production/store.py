@@ -20,7 +20,7 @@ from aquin.arrays import write_safely
 from aquin.errors import AquinError
 from aquin.production.migrations import SCHEMA, migrate
 from aquin.production.opening import check_header, explain, snapshot
-from aquin.production.records import RECORDS, Camera, Grade, Option, Record, Setup, Shot, new_id
+from aquin.production.records import RECORDS, Camera, Edit, Grade, Option, Record, Root, Setup, Shot, new_id
 from aquin.production.tables import APPLICATION_ID, FINDING, JOURNAL, MEASUREMENT, TABLES
 
 R = TypeVar("R", bound=Record)
@@ -32,7 +32,8 @@ SUFFIX = ".aquin"
 _BY_TABLE = {record.table: record for record in RECORDS}
 _TUPLES = {r: [f.name for f in fields(r) if str(f.type).startswith("tuple")] for r in RECORDS}
 _NAMES = {r: [f.name for f in fields(r)] for r in RECORDS}
-_SOFT: dict[str, type[Record]] = {"camera_id": Camera, "setup_id": Setup, "shot_id": Shot}
+_SOFT: dict[str, type[Record]] = {"camera_id": Camera, "setup_id": Setup, "shot_id": Shot, "hero_id": Shot}
+_REFERENCES = _SOFT | {"root_id": Root, "edit_id": Edit}
 _CHUNK = 400
 
 
@@ -223,8 +224,9 @@ class Production:
 
     def refresh(self) -> bool:
         """Read again if another program has changed the file since; tells whether it had."""
-        with self._lock, self._errors(), self._engine.connect() as connection:
-            now = int(connection.exec_driver_sql("PRAGMA data_version").scalar_one())
+        with self._lock, self._errors():
+            with self._engine.connect() as connection:
+                now = int(connection.exec_driver_sql("PRAGMA data_version").scalar_one())
             if now == self._seen:
                 return False
             self._load()
@@ -336,24 +338,27 @@ class Production:
     def _drops(self, connection: sql.Connection, drop: list[Record]) -> list[Change]:
         changes: list[Change] = []
         for kind in [k for k in reversed(RECORDS) if any(type(r) is k for r in drop)]:
-            ids = [r.id for r in drop if type(r) is kind]
-            name = f"{kind.table}_id"
-            for other, table in reversed(TABLES.items()):
-                if name not in table.c:
-                    continue
-                hit = [r for r in self._records[other].values() if getattr(r, name) in ids]
-                goes = other is Grade or name in ("root_id", "edit_id")
-                if goes and hit:
-                    changes += self._drops(connection, hit)
-                elif hit:
-                    connection.execute(
-                        sql.update(table).where(table.c.id.in_([r.id for r in hit])).values({name: ""})
-                    )
-                    changes += [(other.table, r.id, {name: getattr(r, name)}, {name: ""}) for r in hit]
+            ids = {r.id for r in drop if type(r) is kind}
+            for name in (n for n, target in _REFERENCES.items() if target is kind):
+                changes += self._cleared(connection, name, ids)
             there = _rows(connection, TABLES[kind], ids)
             for chunk in _chunks(list(there)):
                 connection.execute(sql.delete(TABLES[kind]).where(TABLES[kind].c.id.in_(chunk)))
             changes += [(kind.table, id, row, None) for id, row in there.items()]
+        return changes
+
+    def _cleared(self, connection: sql.Connection, name: str, ids: set[str]) -> list[Change]:
+        """Clear or drop what refers to records that go."""
+        changes: list[Change] = []
+        for kind, table in reversed(TABLES.items()):
+            if name not in table.c:
+                continue
+            hit = [r for r in self._records[kind].values() if getattr(r, name) in ids]
+            if kind is Grade or name not in _SOFT:
+                changes += self._drops(connection, hit)
+                continue
+            _update(connection, table, [(r.id, {name: ""}) for r in hit])
+            changes += [(kind.table, r.id, {name: getattr(r, name)}, {name: ""}) for r in hit]
         return changes
 
     def _step(self, stack: list[int], step: str) -> Entry | None:

@@ -4,7 +4,7 @@ from pathlib import Path
 
 import sqlalchemy as sql
 
-SCHEMA = 1
+SCHEMA = 2
 FOLDER = Path(__file__).parent
 
 

@@ -1,0 +1,114 @@
+"""A survey of a shot from a few of its frames: where its codes lie, how light, how warm and how colourful it is."""
+
+from collections.abc import Callable, Sequence
+from dataclasses import asdict, dataclass
+from typing import Any
+
+import numpy as np
+
+from aquin.arrays import Float32, Float64, Floats
+from aquin.charts.read import clip_levels
+from aquin.colour.primaries import AP1_LUMA
+
+SHARES = (0.01, 0.1, 1, 5, 25, 50, 75, 95, 99, 99.9, 99.99)
+"""Percentiles that are kept, in per cent."""
+AT = {share: k for k, share in enumerate(SHARES)}
+
+STRIDE = 3
+"""Every third pixel of every third line counts."""
+
+DARK = 2.0**-10
+"""Scene-linear level that darker pixels are taken for in stops."""
+
+
+@dataclass(frozen=True)
+class Survey:
+    """Numbers over all surveyed frames.
+
+    `signal`: (11, 3) percentiles `SHARES` of the signal per channel. `luma`: (11,) the same of luma. `stops`: (11,)
+    percentiles of log2 luminance over 18 % grey, scene-linear AP1. `warm`, `green`: medians of log2 R/B, and of log2 G over
+    the mean of R and B, of pixels that are neither dark nor clipped. `spread`: (2,) their robust sigmas. `colourful`: mean
+    distance of the signal's channels from their luma. `clipped`: share of pixels at the recording's ceiling. `floored`: at its
+    floor. `below`: share of pixels whose luma is clearly below the encoding's black (0 where it has none).
+    """
+
+    signal: tuple[tuple[float, float, float], ...]
+    luma: tuple[float, ...]
+    stops: tuple[float, ...]
+    warm: float
+    green: float
+    spread: tuple[float, float]
+    colourful: float
+    clipped: float
+    floored: float
+    below: float
+    frames: int
+
+    def data(self) -> dict[str, Any]:
+        """As plain values for JSON."""
+        return asdict(self)
+
+    @classmethod
+    def of(cls, data: dict[str, Any]) -> "Survey":
+        """From what `data` gave, also after JSON."""
+        held = dict(data)
+        held["signal"] = tuple(tuple(row) for row in held["signal"])
+        for name in ("luma", "stops", "spread"):
+            held[name] = tuple(held[name])
+        return cls(**held)
+
+
+def survey(
+    frames: Sequence[Float32],
+    to_linear: Callable[[Floats], Float32],
+    luma: Sequence[float],
+    black: float | None,
+) -> Survey:
+    """Survey frames, each (h, w, 3) of the file's signal.
+
+    `to_linear`: signal to scene-linear AP1. `luma`: weights of the signal's luma. `black`: signal of scene-linear 0 in the
+    encoding, or None where it has no such level.
+    """
+    few = [np.ascontiguousarray(f[::STRIDE, ::STRIDE]) for f in frames]
+    limits = [clip_levels(f) for f in few]
+    pixels = np.concatenate([f.reshape(-1, 3) for f in few])
+    high = np.concatenate([(f >= top).any(axis=2).ravel() for f, (_, top) in zip(few, limits, strict=True)])
+    low = np.concatenate(
+        [(f <= floor).any(axis=2).ravel() for f, (floor, _) in zip(few, limits, strict=True)]
+    )
+    y = pixels @ np.asarray(luma, np.float32)
+    linear = to_linear(pixels)
+    light = linear @ AP1_LUMA.astype(np.float32)
+    stops = np.log2(np.maximum(light, DARK) / 0.18)
+    warm, green = _cast(linear, stops, high)
+    return Survey(
+        tuple(tuple(float(v) for v in row) for row in np.percentile(pixels, SHARES, axis=0)),  # type: ignore[misc]
+        tuple(float(v) for v in np.percentile(y, SHARES)),
+        tuple(float(v) for v in np.percentile(stops, SHARES)),
+        _median(warm),
+        _median(green),
+        (_sigma(warm), _sigma(green)),
+        float(np.abs(pixels - y[:, None]).mean()),
+        float(high.mean()),
+        float(low.mean()),
+        0.0 if black is None else float((y < black - 0.02).mean()),
+        len(frames),
+    )
+
+
+def _cast(linear: Float32, stops: Float32, clipped: np.ndarray) -> tuple[Float64, Float64]:
+    """Warmth and greenness in stops of the pixels between the 10th and the 97th percentile of light."""
+    low, high = np.percentile(stops, (10, 97))
+    rgb = linear[(stops >= low) & (stops <= high) & ~clipped & (linear > DARK).all(axis=1)].astype(np.float64)
+    if len(rgb) < 50:
+        return np.zeros(1), np.zeros(1)
+    r, g, b = np.log2(rgb).T
+    return r - b, g - (r + b) / 2
+
+
+def _median(values: Float64) -> float:
+    return float(np.median(values))
+
+
+def _sigma(values: Float64) -> float:
+    return float(1.4826 * np.median(np.abs(values - np.median(values))))

@@ -1,0 +1,72 @@
+"""Running the audit, keeping what it found, acting on it."""
+
+from dataclasses import replace
+
+from aquin.colour.config import ColourConfig
+from aquin.production.audit import grades, light, papers, tags
+from aquin.production.audit.case import Case
+from aquin.production.audit.finding import SEVERITIES, Finding
+from aquin.production.measuring import measure_shots
+from aquin.production.records import RECORDS, Dismissal, Record
+from aquin.production.store import Entry, Production
+from aquin.workers import Tell
+
+RULES = (*papers.RULES, *tags.RULES, *light.RULES, *grades.RULES)
+
+
+def run_audit(
+    production: Production,
+    config: ColourConfig,
+    jobs: int | None = None,
+    tell: Tell | None = None,
+    measure: bool = True,
+) -> list[Finding]:
+    """Measure what is not measured yet, and look for everything that is wrong; the gravest first. Raises AquinError.
+
+    Without `measure` only what is known already is looked at: quick enough to follow each change.
+    """
+    measured = measure_shots(production, config, jobs=jobs, tell=tell, only_known=not measure)
+    case = Case(production, config, measured)
+    case = replace(case, altered=frozenset(id for f in tags.baked(case) for id in f.shots))
+    found: dict[str, Finding] = {}
+    for rule in RULES:
+        for finding in rule(case):
+            found.setdefault(finding.key, finding)
+    if not production.read_only:
+        production.keep_findings({key: f.data() for key, f in found.items()})
+    return _ordered(production, list(found.values()))
+
+
+def kept_findings(production: Production) -> list[Finding]:
+    """What the last audit found, with what has been dismissed since."""
+    return _ordered(production, [Finding.of(v) for v in production.findings()])
+
+
+def _ordered(production: Production, found: list[Finding]) -> list[Finding]:
+    reasons = {d.finding: d.reason for d in production.all(Dismissal)}
+    marked = [replace(f, dismissed=reasons.get(f.key, "")) for f in found]
+    return sorted(
+        marked, key=lambda f: (bool(f.dismissed), SEVERITIES.index(f.severity), -f.confidence, f.kind, f.key)
+    )
+
+
+def apply_fix(production: Production, finding: Finding) -> Entry | None:
+    """Make the change that a finding offers; it can be undone. Raises AquinError."""
+    if finding.fix is None:
+        return None
+    kinds = {r.table: r for r in RECORDS}
+    puts: list[Record] = []
+    for table, id, values in finding.fix.changes:
+        record = production.find(kinds[table], id)
+        if record is not None:
+            puts.append(replace(record, **values))
+    return production.change(f"fix: {finding.fix.words}", *puts, why=finding.what)
+
+
+def dismiss(production: Production, finding: Finding, reason: str) -> Entry | None:
+    """Set a finding aside with a reason; an empty reason takes it back."""
+    old = [d for d in production.all(Dismissal) if d.finding == finding.key]
+    if not reason.strip():
+        return production.change("look at a finding again", drop=old, why=finding.what) if old else None
+    mark = replace(old[0], reason=reason) if old else Dismissal(finding.key, reason)
+    return production.change("dismiss a finding", mark, why=reason)

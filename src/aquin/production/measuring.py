@@ -1,0 +1,259 @@
+"""Measuring the production's shots in workers; what was measured is kept by the hash of what it was measured from."""
+
+import hashlib
+import json
+from collections import Counter
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from functools import lru_cache
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from aquin.arrays import Float32
+from aquin.charts.find import project, unit_to_pixels
+from aquin.charts.layout import layout
+from aquin.charts.read import Reading, read_chart
+from aquin.colour.config import ColourConfig
+from aquin.errors import AquinError
+from aquin.frames import open_source
+from aquin.frames.ycbcr import WEIGHTS
+from aquin.measure.survey import survey
+from aquin.production.media import file_of
+from aquin.production.records import Camera, Shot
+from aquin.production.store import Production
+from aquin.workers import Tell, each, part
+
+VERSION = 1
+"""Goes up when a survey means something else, so that old ones are not used."""
+
+KIND = "survey"
+
+EVEN = 0.02
+"""Standard deviation of the signal within which a patch passes for a grey card."""
+
+
+@dataclass(frozen=True)
+class Job:
+    """One shot to be measured; everything a worker needs."""
+
+    key: str
+    path: Path
+    encoding: str
+    range: str
+    matrix: str
+    chart: bool
+    card: tuple[tuple[float, float], ...]
+    """Where this camera held its chart in the setup, as four corners: a grey card is looked for there."""
+    config: str | None
+
+
+@dataclass(frozen=True)
+class Reads:
+    """How a shot is read for measuring. `known`: whether its encoding is."""
+
+    encoding: str
+    range: str
+    matrix: str
+    known: bool
+
+
+def encoding_of(production: Production, shot: Shot) -> str:
+    """The encoding that holds for a shot: its own, else its camera's; empty when neither is decided."""
+    camera = production.find(Camera, shot.camera_id)
+    return shot.encoding or (camera.encoding if camera is not None and not shot.floating else "")
+
+
+def range_of(production: Production, shot: Shot) -> str:
+    """The signal range that holds: the shot's own, else the camera's, else what the file says."""
+    camera = production.find(Camera, shot.camera_id)
+    return shot.range or (camera.range if camera is not None else "") or shot.file_range
+
+
+def reads(production: Production) -> dict[str, Reads]:
+    """How each shot is read when shots are compared: as its camera's others are.
+
+    A shot that is tagged unlike its camera's others is measured like them, so that a wrong tag does not look like wrong
+    light; the audit judges the tag. A person's word for one shot's range goes first.
+    """
+    ranges: dict[tuple[str, bool], Counter[str]] = {}
+    shots = production.all(Shot)
+    for shot in shots:
+        if not shot.trouble:
+            ranges.setdefault((shot.camera_id, bool(shot.codec)), Counter())[range_of(production, shot)] += 1
+    out = {}
+    for shot in shots:
+        camera = production.find(Camera, shot.camera_id)
+        usual = camera.encoding if camera is not None else ""
+        encoding = usual if usual and not shot.floating else encoding_of(production, shot)
+        counts = ranges.get((shot.camera_id, bool(shot.codec)), Counter())
+        usual_range = counts.most_common(1)[0][0] if counts else shot.file_range
+        out[shot.id] = Reads(
+            encoding,
+            shot.range or usual_range,
+            shot.matrix or (camera.matrix if camera else ""),
+            bool(encoding),
+        )
+    return out
+
+
+def measure_shots(
+    production: Production,
+    config: ColourConfig,
+    shots: Sequence[Shot] | None = None,
+    jobs: int | None = None,
+    tell: Tell | None = None,
+    only_known: bool = False,
+) -> dict[str, dict[str, Any]]:
+    """Survey shots, or all of them, and give each one's values by its id; what is known already is not measured again.
+
+    Values hold `survey`, `chart` and `card` (None where none is looked for or found), `trouble` (what could not be read), or
+    only `trouble`. Charts are measured first, since grey cards are looked for where the charts were. Stopping keeps what was
+    measured so far.
+    """
+    asked = list(production.all(Shot) if shots is None else shots)
+    cards = [s for s in asked if s.kind == "grey card"]
+    first = [s for s in asked if s.kind != "grey card"]
+    share = len(first) / max(len(asked), 1)
+    out = _measure(production, config, first, {}, jobs, part(tell, 0, share), only_known)
+    if cards:
+        held = _held(production, out)
+        out |= _measure(production, config, cards, held, jobs, part(tell, share, 1), only_known)
+    return out
+
+
+def _held(production: Production, measured: Mapping[str, Mapping[str, Any]]) -> dict[tuple[str, str], Any]:
+    """Where each camera held its chart in each setup."""
+    out: dict[tuple[str, str], Any] = {}
+    for id, values in measured.items():
+        shot = production.get(Shot, id)
+        if values.get("chart"):
+            out.setdefault((shot.camera_id, shot.setup_id), values["chart"]["corners"])
+    return out
+
+
+def _measure(
+    production: Production,
+    config: ColourConfig,
+    shots: Sequence[Shot],
+    held: Mapping[tuple[str, str], Any],
+    jobs: int | None,
+    tell: Tell | None,
+    only_known: bool,
+) -> dict[str, dict[str, Any]]:
+    known = production.measured(KIND)
+    how = reads(production)
+    wanted: dict[str, Job] = {}
+    for shot in shots:
+        path = file_of(production, shot)
+        if path is not None and shot.content and path.is_file():
+            card = held.get((shot.camera_id, shot.setup_id), ())
+            wanted[shot.id] = _job(path, shot, how[shot.id], card, config)
+    missing = {} if only_known else {job.key: job for job in wanted.values() if job.key not in known}
+    fresh: dict[str, dict[str, Any]] = {}
+    try:
+        for job, result in each(measure_one, list(missing.values()), jobs, tell, lambda j: j.path.name):
+            fresh[job.key] = {"trouble": [result.what]} if isinstance(result, AquinError) else result
+            if len(fresh) % 40 == 0:
+                production.keep_measured(KIND, fresh)
+    finally:
+        if fresh and not production.read_only:
+            production.keep_measured(KIND, fresh)
+    known = known | fresh
+    return {id: known[job.key] for id, job in wanted.items() if job.key in known}
+
+
+def _job(path: Path, shot: Shot, how: Reads, card: Any, config: ColourConfig) -> Job:
+    encoding = how.encoding or stand_in(config)
+    chart = shot.kind == "chart" and shot.target in ("24-patch", "")
+    range_, matrix = ("", "") if shot.floating else (how.range, how.matrix)
+    corners = tuple((round(float(x), 1), round(float(y), 1)) for x, y in card)
+    said = json.dumps(
+        [VERSION, shot.content, encoding, config.fingerprint(encoding), range_, matrix, chart, corners]
+    )
+    key = hashlib.blake2b(said.encode(), digest_size=16).hexdigest()
+    return Job(
+        key, path, encoding, range_, matrix, chart, corners, None if config.path is None else str(config.path)
+    )
+
+
+@lru_cache(maxsize=2)
+def _config(path: str | None) -> ColourConfig:
+    return ColourConfig.load(path)
+
+
+def stand_in(config: ColourConfig) -> str:
+    """What a recording without a known encoding is taken for, to compare it with its own camera's others: a video encoding."""
+    known = config.encodings()
+    return next((e.name for e in known if e.kind == "sdr-video"), known[0].name)
+
+
+def measure_one(job: Job) -> dict[str, Any]:
+    """In a worker: the survey of one shot and the chart in it."""
+    config = _config(job.config)
+    source = open_source(job.path, job.matrix or None, job.range or None)  # type: ignore[arg-type]
+    to_linear = config.to_linear(job.encoding)
+    frames: list[Float32] = []
+    troubles: list[str] = []
+    numbers = [source.first + round(share * (source.count - 1)) for share in (0.1, 0.5, 0.9)]
+    if job.chart:
+        numbers = [source.first + round(share * (source.count - 1)) for share in np.linspace(0, 1, 7)]
+    for number in sorted({*numbers, source.last}):
+        try:
+            frame = source.read(number)
+        except AquinError as error:
+            troubles.append(error.what)
+            continue
+        troubles += [w for w in frame.warnings if "damaged" in w]
+        if number in numbers:
+            frames.append(frame.rgb)
+    source.close()
+    if not frames:
+        return {"trouble": troubles or ["no frame can be read"]}
+    matrix = "bt709" if source.signal.matrix == "rgb" else source.signal.matrix
+    red, blue = WEIGHTS[matrix]
+    black = float(config.from_linear(job.encoding)(np.zeros((1, 3), np.float32))[0, 1])
+    values = survey(frames, to_linear, (red, 1 - red - blue, blue), black if 0.01 < black < 0.5 else None)
+    chart = _best_chart(frames, to_linear) if job.chart else None
+    card = _card(frames, job.card, to_linear) if job.card else None
+    return {"survey": values.data(), "chart": chart, "card": card, "trouble": troubles}
+
+
+def _card(frames: Sequence[Float32], corners: Any, to_linear: Any) -> dict[str, float] | None:
+    """A grey card where the chart was held: an even patch there, in the frame in which it is most even."""
+    step = np.linspace(0.3, 0.7, 21)
+    points = project(unit_to_pixels(np.array(corners)), np.stack(np.meshgrid(step, step), -1).reshape(-1, 2))
+    best: dict[str, float] | None = None
+    for rgb in frames:
+        x, y = np.rint(points).astype(int).T
+        if x.min() < 0 or y.min() < 0 or x.max() >= rgb.shape[1] or y.max() >= rgb.shape[0]:
+            continue
+        patch = rgb[y, x]
+        uneven = float(patch.std(axis=0).max())
+        r, g, b = np.log2(np.maximum(np.median(to_linear(patch), axis=0), 1e-5))
+        if uneven < EVEN and abs(r - b) < 3 and (best is None or uneven < best["uneven"]):
+            best = {"uneven": uneven, "warm": float(r - b), "green": float(g - (r + b) / 2)}
+    return best
+
+
+def _best_chart(frames: Sequence[Float32], to_linear: Any) -> dict[str, Any] | None:
+    """The reading with the best score, as plain values."""
+    readings: list[Reading] = []
+    for rgb in frames:
+        reading = read_chart(rgb, to_linear, layout())
+        if reading is not None:
+            readings.append(reading)
+        if reading is not None and reading.score > 0.97:
+            break
+    if not readings:
+        return None
+    best = max(readings, key=lambda r: r.score)
+    return {
+        "score": best.score,
+        "signal": best.signal.tolist(),
+        "linear": best.linear.tolist(),
+        "corners": best.corners.tolist(),
+        "clipped": best.clipped.tolist(),
+        "uneven": best.light_uneven,
+    }

@@ -1,0 +1,75 @@
+"""What holds for the whole production: configuration, working space, policy, deliverables."""
+
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Literal
+
+from aquin.colour.config import ColourConfig
+from aquin.errors import AquinError
+from aquin.production.records import Option
+from aquin.production.store import Entry, Production
+
+Policy = Literal["bright", "protect"]
+POLICIES: dict[Policy, str] = {"bright": "expose bright", "protect": "protect highlights"}
+
+WORKING = "ACEScct"
+"""The working space that a production starts with (Academy S-2016-001)."""
+
+BUILTIN = ""
+"""The value of the option `config` that stands for the built-in configuration."""
+
+
+@dataclass(frozen=True)
+class Deliverable:
+    """One screen that the production goes out on: a display of the configuration and its view."""
+
+    name: str
+    display: str
+    view: str
+
+
+def config_of(production: Production) -> ColourConfig:
+    """The production's colour configuration: the chosen one, else the `config.ocio` beside it, else the built-in. Raises AquinError."""
+    chosen = production.option("config")
+    if chosen is None:
+        return ColourConfig.find(None, production.path)
+    return ColourConfig.load(None if chosen == BUILTIN else production.path.parent / str(chosen))
+
+
+def choose_config(production: Production, path: Path | None) -> Entry | None:
+    """Use another configuration (None: the built-in); it is tried first. Raises AquinError."""
+    if path is not None:
+        ColourConfig.load(path)
+        base = production.path.parent
+        path = path.absolute().relative_to(base) if path.absolute().is_relative_to(base) else path.absolute()
+    return production.change(
+        "choose the colour configuration", Option(BUILTIN if path is None else str(path), id="config")
+    )
+
+
+def working_space(production: Production, config: ColourConfig) -> str:
+    """The working log space; raises AquinError where the configuration has none of that name."""
+    return config.resolve(str(production.option("working space", WORKING)))
+
+
+def policy_of(production: Production) -> Policy:
+    found = production.option("policy", "bright")
+    return "protect" if found == "protect" else "bright"
+
+
+def deliverables_of(production: Production, config: ColourConfig) -> list[Deliverable]:
+    """The chosen screens; before any was chosen, the configuration's default one."""
+    chosen = production.option("deliverables")
+    if isinstance(chosen, list) and chosen:
+        return [Deliverable(str(d["name"]), str(d["display"]), str(d["view"])) for d in chosen]
+    display, view = config.default_view()
+    return [Deliverable("main", display, view)]
+
+
+def keep_deliverables(production: Production, deliverables: list[Deliverable], what: str) -> Entry | None:
+    """Write the list of screens. Raises AquinError for two of one name."""
+    names = [d.name for d in deliverables]
+    if len(set(names)) < len(names):
+        raise AquinError("two deliverables have one name", None, "Give each its own")
+    values = [{"name": d.name, "display": d.display, "view": d.view} for d in deliverables]
+    return production.change(what, Option(values, id="deliverables"))
