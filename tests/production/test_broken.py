@@ -62,7 +62,12 @@ def test_what_is_no_production_is_refused_and_left_alone(tmp_path: Path) -> None
     content = foreign.read_bytes()
     refused(foreign, "another program's database")
     assert foreign.read_bytes() == content
-    assert sorted(p.name for p in tmp_path.iterdir()) == ["empty.aquin", "foreign.aquin", "short.aquin", "text.aquin"]
+    assert sorted(p.name for p in tmp_path.iterdir()) == [
+        "empty.aquin",
+        "foreign.aquin",
+        "short.aquin",
+        "text.aquin",
+    ]
 
 
 @pytest.mark.parametrize("share", [0.1, 0.5, 0.97])
@@ -75,7 +80,7 @@ def test_a_truncated_file_is_refused(file: Path, share: float) -> None:
 def test_a_damaged_file_is_refused_or_read_but_never_crashes(file: Path, random: object) -> None:
     content = file.read_bytes()
     outcomes = set()
-    for k in range(40):
+    for _ in range(40):
         broken = bytearray(content)
         for at in random.integers(100, len(content) - 300, 3):  # type: ignore[attr-defined]
             broken[at : at + 200] = random.bytes(200)  # type: ignore[attr-defined]
@@ -129,7 +134,9 @@ def old_file(path: Path) -> None:
     with engine.begin() as connection:
         config.attributes["connection"] = connection
         command.upgrade(config, "0001")
-        connection.exec_driver_sql("INSERT INTO setup VALUES ('s1', 'galley', 1, '', 1, '[\"24-patch\"]', '')")
+        connection.exec_driver_sql(
+            "INSERT INTO setup VALUES ('s1', 'galley', 1, '', 1, '[\"24-patch\"]', '')"
+        )
         connection.exec_driver_sql(f"PRAGMA application_id = {APPLICATION_ID}")
         connection.exec_driver_sql("PRAGMA user_version = 1")
     engine.dispose()
@@ -166,7 +173,12 @@ def as_nobody(code: str, *words: Path) -> str:
     """Run code as a user whom permissions bind; gives what it prints."""
     drop = "import os; os.setgid(65534); os.setuid(65534)\n" if os.geteuid() == 0 else ""
     done = subprocess.run(
-        [sys.executable, "-c", "import aquin.production.store, aquin.production.ingest\n" + drop + code, *map(str, words)],
+        [
+            sys.executable,
+            "-c",
+            "import aquin.production.store, aquin.production.ingest\n" + drop + code,
+            *map(str, words),
+        ],
         capture_output=True,
         text=True,
         env=os.environ | {"PYTHONPATH": str(ROOT / "src"), "HOME": "/tmp", "AQUIN_PERSON": "nobody"},
@@ -234,7 +246,10 @@ def small_disk(tmp_path: Path) -> Path:
     """A disk of 2 MB."""
     disk = tmp_path / "disk"
     disk.mkdir()
-    if os.geteuid() != 0 or subprocess.run(["mount", "-t", "tmpfs", "-o", "size=2m", "none", disk]).returncode:
+    if (
+        os.geteuid() != 0
+        or subprocess.run(["mount", "-t", "tmpfs", "-o", "size=2m", "none", disk]).returncode
+    ):
         pytest.skip("a small disk can only be mounted by root")
     yield disk  # type: ignore[misc]
     subprocess.run(["umount", "-l", disk], check=True)

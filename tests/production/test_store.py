@@ -33,7 +33,9 @@ def some_shots(production: Production, count: int = 3) -> tuple[Camera, Setup, l
 
 
 def state(production: Production) -> dict[str, list[object]]:
-    return {k.__name__: sorted(map(repr, production.all(k))) for k in (Camera, Setup, Shot, Grade, Event, Option)}
+    return {
+        k.__name__: sorted(map(repr, production.all(k))) for k in (Camera, Setup, Shot, Grade, Event, Option)
+    }
 
 
 def test_what_is_written_is_read_again(production: Production) -> None:
@@ -109,7 +111,9 @@ def test_undo_and_redo_work_across_restarts(production: Production) -> None:
 
 
 @settings(max_examples=25, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
-@given(st.lists(st.sampled_from(["put", "drop", "undo", "redo", "multi", "grade"]), max_size=14), st.randoms())
+@given(
+    st.lists(st.sampled_from(["put", "drop", "undo", "redo", "multi", "grade"]), max_size=14), st.randoms()
+)
 def test_undoing_everything_gives_what_was_there_at_first(
     tmp_path_factory: pytest.TempPathFactory, steps: list[str], random: object
 ) -> None:
@@ -144,7 +148,7 @@ def test_undoing_everything_gives_what_was_there_at_first(
 
 
 def test_dropping_takes_what_hangs_on_it_and_brings_it_back(production: Production) -> None:
-    camera, setup, shots = some_shots(production)
+    _, setup, shots = some_shots(production)
     edit = Edit("cut 1")
     event = Event(edit.id, 0, "A01", "A01_000", "10:00:00:00", "10:00:01:00", shot_id=shots[0].id)
     trim = Grade("trim", shot_id=shots[0].id, values={"slope": [1, 1, 1]})

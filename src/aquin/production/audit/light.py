@@ -209,29 +209,38 @@ def _comparable(case: Case, setup_id: str) -> list[Shot]:
 def _departures(takes: Sequence[Shot], values: Sequence[float]) -> list[tuple[float, float] | None]:
     """How far each recording is from what its camera and its time of day would give, and how far its siblings are.
 
-    value = camera + moment + rest, fitted by median polish: a moment is a run of recordings without a pause of more than two
-    minutes. None where a camera has fewer than three recordings.
+    value = camera + moment + rest, with the least sum of |rest|, so that a wrong recording keeps its whole error. A moment is
+    a run of recordings without a pause of more than two minutes; from moment to moment the light prefers to change evenly.
+    None where a camera has fewer than three recordings.
     """
+    if not takes:
+        return []
     moments = _moments(takes)
-    cameras = [s.camera_id for s in takes]
-    rest = np.array(values, np.float64)
-    for _ in range(8):
-        for keys in (cameras, moments):
-            for key in set(keys):
-                own = [k for k, v in enumerate(keys) if v == key]
-                if keys is cameras or len({cameras[k] for k in own}) > 1:
-                    rest[own] -= np.median(rest[own]) if keys is cameras else _shared(rest, own, cameras)
+    cameras = sorted({s.camera_id for s in takes})
+    width, runs = len(cameras), max(moments) + 1
+    rows = np.zeros((len(takes), width + runs))
+    rows[np.arange(len(takes)), [cameras.index(s.camera_id) for s in takes]] = 1
+    rows[np.arange(len(takes)), [width + m for m in moments]] = 1
+    smooth = np.zeros((0, width + runs))
+    if runs > 1:
+        step = np.diff(np.eye(runs), axis=0)
+        smooth = np.hstack(
+            [np.zeros((2 * runs - 3, width)), np.vstack([0.15 * step, 0.4 * np.diff(step, axis=0)])]
+        )
+    pin = np.zeros((1, width + runs))
+    pin[0, width] = 1  # the first moment is the one that the cameras' levels speak of
+    a = np.vstack([rows, smooth, pin])
+    b = np.concatenate([np.array(values, np.float64), np.zeros(len(smooth) + 1)])
+    fit: Float64 = np.zeros(width + runs)
+    for _ in range(60):  # least absolute deviations by reweighting
+        scale = 1 / np.sqrt(np.maximum(np.abs(b - a @ fit), 0.02))
+        fit = np.asarray(np.linalg.lstsq(a * scale[:, None], b * scale, rcond=None)[0], np.float64)
+    rest = np.array(values) - rows @ fit
     out: list[tuple[float, float] | None] = []
-    for k, camera in enumerate(cameras):
-        others = [n for n, c in enumerate(cameras) if c == camera and n != k]
+    for k, shot in enumerate(takes):
+        others = [n for n, s in enumerate(takes) if s.camera_id == shot.camera_id and n != k]
         out.append((float(rest[k]), spread(rest[others])) if len(others) >= 2 else None)
     return out
-
-
-def _shared(rest: Float64, own: Sequence[int], cameras: Sequence[str]) -> float:
-    """What all cameras saw at a moment: the median of their medians."""
-    each = [float(np.median([rest[k] for k in own if cameras[k] == c])) for c in {cameras[k] for k in own}]
-    return float(np.median(each)) if len(each) > 2 else min(each, key=abs)
 
 
 def _moments(takes: Sequence[Shot]) -> list[int]:

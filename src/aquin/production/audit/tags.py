@@ -21,8 +21,8 @@ ALIKE = 75.0
 def encoding_tag(case: Case) -> Iterator[Finding]:
     """A recording that is tagged unlike its camera's others, though its codes lie as theirs do."""
     for shot in case.shots:
-        own, usual = case.encoding(shot), case.how[shot.id].encoding
-        if shot.floating or not own or own == usual:
+        own, usual = shot.encoding or _said(case, shot) or case.encoding(shot), case.how[shot.id].encoding
+        if shot.floating or not own or not usual or own == usual:
             continue
         survey, others = case.surveys.get(shot.id), _others(case, shot)
         evidence = [("tagged as", own), (f"{case.camera(shot)}'s others", usual)]
@@ -38,7 +38,7 @@ def encoding_tag(case: Case) -> Iterator[Finding]:
         yield Finding(
             "encoding", "error", sure, f"It is tagged {own}, but looks like {usual}, as the camera's others are", (shot.id,),
             evidence=tuple(evidence), advice="Look at it beside a sibling under both encodings.",
-            fix=Fix(f"use {usual}, the camera's encoding", (("shot", shot.id, {"encoding": ""}),)),
+            fix=Fix(f"use {usual}, the camera's encoding", (("shot", shot.id, {"encoding": "", "said_encoding": ""}),)),
         )  # fmt: skip
 
 
@@ -179,6 +179,15 @@ def impossible(case: Case) -> Iterator[Finding]:
                           ("black of the encoding", f"code {1023 * _black(case, camera.encoding):.0f}")),
                 advice="Check the encoding and the range of this camera in Plan.",
             )  # fmt: skip
+
+
+def _said(case: Case, shot: Shot) -> str:
+    """The encoding that the file itself names, where the configuration knows it as a camera's."""
+    try:
+        name = case.config.resolve(shot.said_encoding) if shot.said_encoding else ""
+    except AquinError:
+        return ""
+    return name if case.kind_of_encoding(name) == "log" else ""
 
 
 def _others(case: Case, shot: Shot) -> list[Survey]:
