@@ -64,7 +64,7 @@ def ingest(
     """Log folders, files and sequences, read a camera report, conform edits. Exit 1 when something fits nothing."""
     if not (media or report or edit):
         raise AquinError("there is nothing to log", file, "Name media, or --report, or --edit")
-    with _opened(file) as production:
+    with opened(file) as production:
         data = _take_in(production, media or [], report, column, edit, rate, jobs)
     _out(data, as_json, _say_intake)
     bad = data.get("troubles") or data.get("report", {}).get("unmatched")
@@ -78,7 +78,7 @@ def relink(
     """Find media that were moved or renamed, by name, size and content. Exit 1 when some stay missing."""
     from aquin.production.media import relink as look
 
-    with _opened(file) as production:
+    with opened(file) as production:
         done = look(production, folder)
         data = {"found": [s.path for s in done.found], "missing": [s.path for s in done.missing]}
     _out(data, as_json, lambda d: print(f"found {len(d['found'])}, still missing {len(d['missing'])}"))
@@ -92,7 +92,7 @@ def measure(file: File, jobs: Jobs = None, as_json: AsJson = False) -> None:
     from aquin.production.records import Shot
     from aquin.production.settings import config_of
 
-    with _opened(file) as production:
+    with opened(file) as production:
         config = config_of(production)
         values = with_progress(
             "measuring", lambda tell: measure_shots(production, config, jobs=jobs, tell=tell)
@@ -125,7 +125,7 @@ def audit(
     from aquin.production.audit import dismiss as set_aside
     from aquin.production.settings import config_of
 
-    with _opened(file) as production:
+    with opened(file) as production:
         if fix or dismiss is not None:
             kept = kept_findings(production)
             for number in fix or []:
@@ -151,7 +151,7 @@ def journal(
     as_json: AsJson = False,
 ) -> None:
     """What was decided, by whom, when and why; newest first."""
-    with _opened(file) as production:
+    with opened(file) as production:
         if undo or redo:
             entry = production.undo() if undo else production.redo()
             if entry is None:
@@ -190,18 +190,20 @@ def copy(
     as_json: AsJson = False,
 ) -> None:
     """Save a whole copy of a production, also while it is open elsewhere."""
-    with _opened(file) as production:
+    with opened(file) as production:
         production.save_copy(out, force)
     _out({"copy": str(out)}, as_json, lambda d: print(d["copy"]))
 
 
 def register(app: typer.Typer) -> None:
     """Add these commands to the program."""
-    for command in (new, ingest, relink, measure, audit, journal, copy):
+    from aquin.cli.plan import plan
+
+    for command in (new, ingest, relink, measure, audit, plan, journal, copy):
         app.command()(command)
 
 
-class _opened:
+class opened:
     """Open a production for one command, with its notes on stderr, and close it whatever happens."""
 
     def __init__(self, file: Path) -> None:

@@ -241,6 +241,16 @@ class Production:
         with self._lock, self._errors(), self._engine.connect() as connection:
             return {row[0]: row[1] for row in connection.execute(query)}
 
+    def measured_of(self, kind: str, keys: Iterable[str]) -> dict[str, Any]:
+        """What was measured of a kind for some keys."""
+        query = sql.select(MEASUREMENT.c.key, MEASUREMENT.c["values"]).where(MEASUREMENT.c.kind == kind)
+        out: dict[str, Any] = {}
+        with self._lock, self._errors(), self._engine.connect() as connection:
+            for chunk in _chunks(list(keys)):
+                for row in connection.execute(query.where(MEASUREMENT.c.key.in_(chunk))):
+                    out[row[0]] = row[1]
+        return out
+
     def keep_measured(self, kind: str, values: Mapping[str, Any]) -> None:
         """Remember measurements by their keys."""
         rows = [{"key": k, "kind": kind, "at": _now(), "values": v} for k, v in values.items()]

@@ -70,9 +70,8 @@ def white_left(case: Case) -> Iterator[Finding]:
             usual = most(kelvin(s.white) for s in case.together[shot.camera_id, setup_id])
             own, shift = kelvin(shot.white), shifts.get(shot.id)
             odd = bool(own and usual and own != usual)
-            doubt = (
-                CAST if not own else CAST * 2
-            )  # a report that says nothing wrong takes a plainer cast to contradict
+            # where the report says nothing wrong, or the camera sets white itself, only a plain cast speaks against it
+            doubt = CAST if not own and usual != "auto" else CAST * 2
             seen = shift is not None and abs(shift[0]) > max(0.15 if odd else doubt, 5 * shift[1])
             if not (odd or seen) or shot.kind == "series":
                 continue

@@ -1,0 +1,290 @@
+"""What the Shots view shows, without Qt: columns, filter, groups, order, edits of one or many shots, findings."""
+
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass, replace
+from fractions import Fraction
+from typing import Any
+
+from aquin.colour.config import ColourConfig
+from aquin.errors import AquinError
+from aquin.production import Camera, Entry, Production, Record, Setup, Shot
+from aquin.production.audit import Finding, kept_findings
+from aquin.production.measuring import encoding_of, range_of
+from aquin.production.records import KINDS
+from aquin.production.setups import seconds_of
+
+FROM_FILE = "as the file says"
+FROM_CAMERA = "as the camera"
+
+
+@dataclass(frozen=True)
+class Column:
+    """`edits`: text (typed), choice (one of `ShotLog.choices`), or nothing. `number`: right-aligned."""
+
+    key: str
+    title: str
+    width: int
+    edits: str = ""
+    tip: str = ""
+    number: bool = False
+
+
+COLUMNS = (
+    Column("name", "Shot", 190, "text", "Clip name"),
+    Column("camera", "Camera", 76, "choice", "The body that recorded it"),
+    Column("setup", "Setup", 92, "choice", "One place with one light; a new name makes a new setup"),
+    Column("kind", "Kind", 76, "choice", "shot, chart, grey card, series, reference"),
+    Column("target", "Target", 80, "choice", "Which chart or card is in it"),
+    Column("slate", "Slate", 120, "text"),
+    Column("take", "Take", 42, "text", number=True),
+    Column("start", "Timecode", 92, "text", "Timecode of the first frame", True),
+    Column("length", "Length", 62, "", "Seconds", True),
+    Column("encoding", "Encoding", 112, "choice", "How it was recorded; bright where it is the shot's own"),
+    Column("range", "Range", 58, "choice", "Signal range: legal (64 to 940) or full"),
+    Column("matrix", "Matrix", 58, "choice", "YCbCr matrix"),
+    Column("size", "Size", 82, "", "Pixels", True),
+    Column("rate", "Rate", 52, "", "Frames a second", True),
+    Column("white", "White", 58, "text", "White setting", True),
+    Column("tint", "Tint", 48, "text", "Tint setting", True),
+    Column("exposure_index", "EI", 46, "text", "Exposure index", True),
+    Column("t_stop", "T-stop", 50, "text", "", True),
+    Column("nd", "ND", 42, "text", "", True),
+    Column("shutter", "Shutter", 56, "text", "", True),
+    Column("lens", "Lens", 46, "text", "Focal length in mm", True),
+    Column("path", "File", 200, "", "Where it lies under its root"),
+    Column("note", "Note", 160, "text"),
+    Column("findings", "Findings", 200, "", "What the audit says"),
+)
+HIDDEN = ("matrix", "tint", "t_stop", "nd", "shutter", "lens", "path", "exposure_index", "size", "rate")
+"""Columns that are hidden until somebody asks for them."""
+
+_24 = Fraction(24)
+GROUPS = ("setup", "camera", "kind", "none")
+_BY_KEY = {c.key: c for c in COLUMNS}
+_MARKS = {"error": "!", "warning": "?", "note": "·"}
+
+
+@dataclass(frozen=True)
+class Group:
+    title: str
+    shots: tuple[Shot, ...]
+
+
+class ShotLog:
+    """The log of a production. `groups` is what is shown under the filter, in order."""
+
+    def __init__(self, production: Production, config: ColourConfig) -> None:
+        self.production, self.config = production, config
+        self.words, self.by, self.order, self.descending = "", "setup", "start", False
+        self.findings: list[Finding] = []
+        self._by_shot: dict[str, list[Finding]] = {}
+        self._hay: dict[str, tuple[Shot, str]] = {}
+        self._names: dict[str, str] = {}
+        self.read_findings()
+
+    def read_findings(self) -> None:
+        """What the last audit kept."""
+        self.findings = kept_findings(self.production)
+        self._by_shot = {}
+        for finding in self.findings:
+            for id in finding.shots:
+                self._by_shot.setdefault(id, []).append(finding)
+        self._hay = {}
+
+    def findings_of(self, shots: Iterable[Shot]) -> list[Finding]:
+        """Findings about any of these shots; with none, all of them."""
+        ids = {s.id for s in shots}
+        return [f for f in self.findings if not ids or ids & set(f.shots)]
+
+    @property
+    def open_count(self) -> int:
+        """Errors and warnings that nobody has dismissed."""
+        return sum(not f.dismissed and f.severity != "note" for f in self.findings)
+
+    # what is shown
+
+    def groups(self) -> list[Group]:
+        """Shots that fit the filter, grouped and in order."""
+        self._names = {r.id: r.name for kind in (Camera, Setup) for r in self.production.all(kind)}
+        words = self.words.lower().split()
+        shots = [s for s in self.production.all(Shot) if all(self._fits(s, w) for w in words)]
+        shots.sort(key=self._order, reverse=self.descending)
+        if self.by == "none":
+            return [Group("all", tuple(shots))] if shots else []
+        parts: dict[str, list[Shot]] = {}
+        for shot in shots:
+            parts.setdefault(self._part(shot), []).append(shot)
+        return [Group(self._title(key), tuple(parts[key])) for key in self._part_order(parts)]
+
+    def _part(self, shot: Shot) -> str:
+        return {"setup": shot.setup_id, "camera": shot.camera_id, "kind": shot.kind}[self.by]
+
+    def _part_order(self, parts: Iterable[str]) -> list[str]:
+        if self.by == "kind":
+            return [k for k in KINDS if k in parts]
+        kind: type[Setup] | type[Camera] = Setup if self.by == "setup" else Camera
+        order = [r.id for r in self.production.all(kind)]
+        return [id for id in order if id in parts] + [p for p in parts if p not in order]
+
+    def _title(self, key: str) -> str:
+        if self.by == "kind":
+            return key
+        return self._names.get(key, f"no {self.by}")
+
+    def _fits(self, shot: Shot, word: str) -> bool:
+        held = self._hay.get(shot.id)
+        if held is None or held[0] is not shot:
+            parts = [self.text(shot, c.key) for c in COLUMNS] + [f.severity for f in self.of(shot)]
+            held = self._hay[shot.id] = (shot, " ".join(parts).lower())
+        field, colon, want = word.partition(":")
+        if colon and field in _BY_KEY and want:
+            return want in self.text(shot, field).lower()
+        return word in held[1]
+
+    def _order(self, shot: Shot) -> tuple[Any, ...]:
+        if self.order == "start":
+            times = seconds_of(shot)
+            return (times is None, times[0] if times else 0.0, shot.path)
+        if self.order == "findings":
+            rank = {"error": 0, "warning": 1, "note": 2}
+            return (min((rank[f.severity] for f in self.of(shot)), default=3), shot.path)
+        if self.order == "length":
+            return (shot.frames / float(shot.fps or 24), shot.path)
+        text = self.text(shot, self.order)
+        try:
+            return (0, float(text), "", shot.path)
+        except ValueError:
+            return (1, 0.0, text.lower(), shot.path)
+
+    def of(self, shot: Shot) -> list[Finding]:
+        """Findings about a shot that are not dismissed."""
+        return [f for f in self._by_shot.get(shot.id, ()) if not f.dismissed]
+
+    def text(self, shot: Shot, key: str) -> str:
+        """What a cell says."""
+        make = _TEXTS.get(key)
+        return make(self, shot) if make is not None else str(getattr(shot, key))
+
+    def own(self, shot: Shot, key: str) -> bool:
+        """Whether a value was decided for this shot rather than inherited."""
+        return bool(getattr(shot, key)) if key in ("encoding", "range", "matrix") else True
+
+    def name_of(self, id: str) -> str:
+        if id and id not in self._names:
+            self._names |= {r.id: r.name for kind in (Camera, Setup) for r in self.production.all(kind)}
+        return self._names.get(id, "")
+
+    # changes
+
+    def choices(self, key: str) -> list[str]:
+        """What a cell of this column may be."""
+        if key in ("camera", "setup"):
+            kind: type[Camera] | type[Setup] = Camera if key == "camera" else Setup
+            return [r.name for r in self.production.all(kind)]
+        if key == "encoding":
+            return [FROM_CAMERA, *(e.name for e in self.config.encodings())]
+        fixed = {
+            "kind": list(KINDS),
+            "target": ["", "24-patch", "grey card", "crossed wedge", "video chart"],
+            "range": [FROM_FILE, "legal", "full"],
+            "matrix": [FROM_FILE, "bt601", "bt709", "bt2020"],
+        }
+        return fixed.get(key, [])
+
+    def edit(self, shots: Iterable[Shot], key: str, text: str) -> Entry | None:
+        """Write one value into one or many shots as one step. Raises AquinError for what makes no sense."""
+        column, shots, text = _BY_KEY[key], list(shots), text.strip()
+        if not column.edits or not shots:
+            return None
+        fields, more = self._value(key, text, shots)
+        count = f" of {len(shots)} shots" if len(shots) > 1 else f" of {shots[0].name}"
+        what = f"{column.title.lower()}{count}" + (f": {text}" if text else " cleared")
+        return self.production.change(what, *more, *(replace(s, **fields) for s in shots))
+
+    def _value(self, key: str, text: str, shots: list[Shot]) -> tuple[dict[str, Any], list[Record]]:
+        """The fields that a text means, and records that come with it."""
+        if key in ("camera", "setup"):
+            kind: type[Camera] | type[Setup] = Camera if key == "camera" else Setup
+            known = self.production.all(kind)
+            found = next((r for r in known if r.name.lower() == text.lower()), None)
+            if not text:
+                return {f"{key}_id": ""}, []
+            if found is not None:
+                return {f"{key}_id": found.id}, []
+            made = kind(text, position=len(known))
+            return {f"{key}_id": made.id}, [made]
+        if key == "encoding":
+            name = "" if text in ("", FROM_CAMERA) else self.config.resolve(text)
+            return {"encoding": name}, []
+        if key in ("range", "matrix", "kind", "target"):
+            if text not in self.choices(key) and text:
+                raise AquinError(
+                    f"'{text}' is no {key}",
+                    None,
+                    f"Use one of: {', '.join(c for c in self.choices(key) if c)}",
+                )
+            if key == "kind" and not text:
+                raise AquinError("a shot needs a kind", None, "Use shot where nothing else fits")
+            return {key: "" if text == FROM_FILE else text}, []
+        if key == "name" and not text:
+            raise AquinError("a shot needs a name", None, "Type one, or undo")
+        if key == "start" and text:
+            from aquin.frames.timecode import frames_of
+
+            for shot in shots:
+                frames_of(text, shot.fps or _24)
+        return {key: text}, []
+
+    def drop(self, shots: Iterable[Shot]) -> Entry | None:
+        """Take shots out of the log; their files stay where they are."""
+        shots = list(shots)
+        what = shots[0].name if len(shots) == 1 else f"{len(shots)} shots"
+        return self.production.change(f"take {what} out of the log", drop=shots)
+
+    def confirm(self, shots: Iterable[Shot]) -> Entry | None:
+        """Agree to the setups that were proposed for these shots."""
+        ids = {s.setup_id for s in shots if s.setup_id}
+        setups = [s for s in self.production.all(Setup) if s.id in ids and not s.confirmed]
+        names = ", ".join(s.name for s in setups)
+        return self.production.change(f"confirm setup {names}", *(replace(s, confirmed=True) for s in setups))
+
+    def rename_group(self, title: str, text: str) -> Entry | None:
+        """Give a setup or camera another name. Raises AquinError when it is taken."""
+        kind: type[Setup] | type[Camera] = Setup if self.by == "setup" else Camera
+        known = self.production.all(kind)
+        found = next((r for r in known if r.name == title), None)
+        text = text.strip()
+        if found is None or not text or text == title:
+            return None
+        if any(r.name.lower() == text.lower() for r in known if r.id != found.id):
+            raise AquinError(
+                f"there is a {self.by} {text} already", None, "Choose another name, or move the shots"
+            )
+        new = replace(found, name=text, **({"confirmed": True} if isinstance(found, Setup) else {}))
+        return self.production.change(f"call {self.by} {title} {text}", new)
+
+
+def _findings_text(log: ShotLog, shot: Shot) -> str:
+    found = log.of(shot)
+    return ", ".join(f"{_MARKS[f.severity]} {f.kind}" for f in found)
+
+
+def _inherited(key: str, usual: Callable[[Production, Shot], str]) -> Callable[[ShotLog, Shot], str]:
+    return lambda log, shot: getattr(shot, key) or usual(log.production, shot)
+
+
+def _rate(log: ShotLog, shot: Shot) -> str:
+    return f"{float(shot.fps):.5g}" if shot.fps else ""
+
+
+_TEXTS: dict[str, Callable[[ShotLog, Shot], str]] = {
+    "camera": lambda log, s: log.name_of(s.camera_id),
+    "setup": lambda log, s: log.name_of(s.setup_id),
+    "length": lambda log, s: f"{s.frames / float(s.fps):.1f} s" if s.fps and s.frames else "",
+    "encoding": _inherited("encoding", encoding_of),
+    "range": _inherited("range", lambda p, s: "" if s.floating else range_of(p, s)),
+    "matrix": _inherited("matrix", lambda p, s: s.file_matrix),
+    "size": lambda log, s: f"{s.width} x {s.height}" if s.width else "",
+    "rate": _rate,
+    "findings": _findings_text,
+}

@@ -1,0 +1,174 @@
+"""The crew sheet: where each camera's levels must sit and which charts are filmed, for print (PDF) and screen (HTML)."""
+
+from dataclasses import dataclass
+from pathlib import Path
+
+from jinja2 import Environment, StrictUndefined
+
+from aquin.arrays import write_safely
+from aquin.errors import AquinError
+from aquin.production.plan import CameraPlan, Chain, Filmed
+
+
+@dataclass(frozen=True)
+class Sheet:
+    """Everything that is printed. `routine` is by setup in the order of the shoot."""
+
+    production: str
+    date: str
+    policy: str
+    chain: Chain
+    routine: tuple[Filmed, ...]
+
+    @property
+    def columns(self) -> list[str]:
+        return [
+            "camera",
+            "encoding",
+            "range",
+            "grey 18 %",
+            "asked for grey",
+            "white 90 %",
+            "floor",
+            "ceiling",
+            "above",
+            "below",
+        ]
+
+    def rows(self) -> list[list[str]]:
+        """One line of words for each camera; levels as per cent and 10-bit code."""
+        return [[c.camera.name, *_words(c)] for c in self.chain.cameras]
+
+    def setups(self) -> list[tuple[str, list[tuple[str, str]]]]:
+        """Each setup with its cameras and their targets, ticked where filmed."""
+        out: dict[str, list[tuple[str, str]]] = {}
+        for f in self.routine:
+            marks = "   ".join(f"[{'x' if there else '  '}] {target}" for target, there in f.targets)
+            out.setdefault(f.setup.name, []).append((f.camera.name, marks))
+        return list(out.items())
+
+
+ADVICE = (
+    "Expose each camera to its own grey, not all to one line on a monitor.",
+    "Film the charts with every camera, in the light of the scene, before that light changes.",
+    "Tilt the chart while filming it, so that one frame at least is free of glare; no fingers on the patches.",
+    "Leave white fixed within a setup.",
+)
+"""Common practice."""
+
+
+def _words(camera: CameraPlan) -> list[str]:
+    card = camera.card
+    if card is None:
+        return [camera.camera.encoding or "not chosen", *["-"] * 8]
+
+    def level(v: object) -> str:
+        return f"{v.signal:.1f} % ({v.code10})"  # type: ignore[attr-defined]
+
+    asked = level(card.asked) if card.asked_stops else "the same"
+    return [
+        card.levels.encoding, card.range, level(card.grey), f"{asked} {card.asked_stops:+.1f} st" if card.asked_stops else asked,
+        level(card.white), level(card.floor), level(card.ceiling), f"{card.above:.1f} st", f"{card.below} st",
+    ]  # fmt: skip
+
+
+_HTML = """<!doctype html>
+<html lang="en"><head><meta charset="utf-8"><title>{{ sheet.production }}: crew sheet</title>
+<style>
+body { font: 13px/1.45 "Open Sans", sans-serif; color: #222; background: #fff; margin: 28px; max-width: 1060px }
+h1 { font-size: 20px; margin: 0 } h2 { font-size: 15px; margin: 22px 0 6px } p { margin: 4px 0; color: #555 }
+table { border-collapse: collapse; width: 100% } th, td { text-align: left; padding: 5px 8px; border-bottom: 1px solid #ccc; vertical-align: top }
+th { font-weight: 600; border-bottom: 2px solid #777 } td.n { font-variant-numeric: tabular-nums; white-space: nowrap }
+@media print { body { margin: 0 } }
+</style></head><body>
+<h1>{{ sheet.production }}</h1>
+<p>Crew sheet of {{ sheet.date }}. Policy: {{ sheet.policy }}. Levels in per cent of signal, 10-bit code in brackets.</p>
+<h2>Exposure</h2>
+<table><tr>{% for c in sheet.columns %}<th>{{ c }}</th>{% endfor %}</tr>
+{% for row in sheet.rows() %}<tr>{% for cell in row %}<td class="n">{{ cell }}</td>{% endfor %}</tr>
+{% endfor %}</table>
+{% for line in sheet.chain.differing %}<p>{{ line }}.</p>{% endfor %}
+<h2>Charts</h2>
+{% for setup, rows in sheet.setups() %}<table><tr><th colspan="2">{{ setup }}</th></tr>
+{% for camera, marks in rows %}<tr><td style="width: 160px">{{ camera }}</td><td>{{ marks }}</td></tr>{% endfor %}</table>
+{% endfor %}
+<h2>On set</h2>
+<ul>{% for line in advice %}<li>{{ line }}</li>{% endfor %}</ul>
+</body></html>
+"""
+
+
+def write_crew_sheet(path: Path, sheet: Sheet, force: bool = False) -> None:
+    """Write .html or .pdf by the name's ending. Raises AquinError."""
+    kind = path.suffix.lower()
+    if kind == ".html":
+        text = html(sheet)
+        write_safely(path, lambda p: _put(p, text), force)
+    elif kind == ".pdf":
+        write_safely(path, lambda p: _pdf(p, sheet), force)
+    else:
+        raise AquinError("a crew sheet is written as .pdf or .html", path, "Give it one of these endings")
+
+
+def html(sheet: Sheet) -> str:
+    """The sheet as one HTML page; names are escaped."""
+    page = Environment(autoescape=True, undefined=StrictUndefined).from_string(_HTML)
+    return page.render(sheet=sheet, advice=ADVICE)
+
+
+def _pdf(path: Path, sheet: Sheet) -> None:
+    from xml.sax.saxutils import escape
+
+    from reportlab.lib import colors
+    from reportlab.lib.pagesizes import A4, landscape
+    from reportlab.lib.styles import ParagraphStyle
+    from reportlab.lib.units import mm
+    from reportlab.pdfbase import pdfmetrics
+    from reportlab.pdfbase.ttfonts import TTFont
+    from reportlab.platypus import Paragraph, SimpleDocTemplate, Spacer, Table, TableStyle
+
+    fonts = Path(__file__).parents[1] / "desk" / "fonts"
+    for name, file in (("Sheet", "OpenSans-Regular.ttf"), ("SheetBold", "OpenSans-Semibold.ttf")):
+        pdfmetrics.registerFont(TTFont(name, str(fonts / file)))
+    body = ParagraphStyle(
+        "body", fontName="Sheet", fontSize=9, leading=12.5, textColor=colors.HexColor("#333333")
+    )
+    small = ParagraphStyle("small", parent=body, fontSize=8, leading=10.5)
+    head = ParagraphStyle("head", parent=small, fontName="SheetBold")
+    title = ParagraphStyle(
+        "title", parent=body, fontName="SheetBold", fontSize=17, leading=21, textColor=colors.black
+    )
+    section = ParagraphStyle(
+        "section", parent=body, fontName="SheetBold", fontSize=12, leading=15, spaceBefore=10, spaceAfter=3
+    )
+    lines = TableStyle(
+        [("LINEBELOW", (0, 0), (-1, 0), 1, colors.HexColor("#777777")), ("LINEBELOW", (0, 1), (-1, -1), 0.4, colors.HexColor("#cccccc")),
+         ("VALIGN", (0, 0), (-1, -1), "TOP"), ("LEFTPADDING", (0, 0), (-1, -1), 3), ("RIGHTPADDING", (0, 0), (-1, -1), 3)]
+    )  # fmt: skip
+
+    def cells(row: list[str], style: ParagraphStyle) -> list[Paragraph]:
+        return [Paragraph(escape(cell), style) for cell in row]
+
+    story = [
+        Paragraph(escape(sheet.production), title),
+        Paragraph(f"Crew sheet of {escape(sheet.date)}. Policy: {escape(sheet.policy)}. Levels in per cent of signal, 10-bit code in brackets.", body),
+        Paragraph("Exposure", section),
+    ]  # fmt: skip
+    widths = [v * mm for v in (24, 46, 14, 28, 40, 28, 26, 28, 16, 16)]
+    table = [cells(sheet.columns, head), *(cells(row, small) for row in sheet.rows())]
+    story.append(Table(table, widths, style=lines, repeatRows=1))
+    story += [Paragraph(escape(f"{line}."), body) for line in sheet.chain.differing]
+    story.append(Paragraph("Charts", section))
+    for setup, rows in sheet.setups():
+        block = [cells([setup, ""], head), *(cells([camera, marks], small) for camera, marks in rows)]
+        story += [Table(block, [45 * mm, 221 * mm], style=lines, repeatRows=1), Spacer(1, 4)]
+    story.append(Paragraph("On set", section))
+    story += [Paragraph(f"- {escape(line)}", body) for line in ADVICE]
+    SimpleDocTemplate(
+        str(path), pagesize=landscape(A4), leftMargin=15 * mm, rightMargin=15 * mm, topMargin=14 * mm, bottomMargin=14 * mm,
+        title=f"{sheet.production}: crew sheet", author="Aquin",
+    ).build(story)  # fmt: skip
+
+
+def _put(path: Path, text: str) -> None:
+    path.write_text(text, encoding="utf-8")
