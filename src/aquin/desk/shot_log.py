@@ -7,7 +7,7 @@ from typing import Any
 
 from aquin.colour.config import ColourConfig
 from aquin.errors import AquinError
-from aquin.production import Camera, Entry, Production, Record, Setup, Shot
+from aquin.production import Camera, Edit, Entry, Event, Production, Record, Setup, Shot
 from aquin.production.audit import Finding, kept_findings
 from aquin.production.measuring import encoding_of, range_of
 from aquin.production.records import KINDS
@@ -37,6 +37,7 @@ COLUMNS = (
     Column("target", "Target", 80, "choice", "Which chart or card is in it"),
     Column("slate", "Slate", 120, "text"),
     Column("take", "Take", 42, "text", number=True),
+    Column("cut", "Cut", 46, "", "Where it stands in the edit, by piece", True),
     Column("start", "Timecode", 92, "text", "Timecode of the first frame", True),
     Column("length", "Length", 62, "", "Seconds", True),
     Column("encoding", "Encoding", 112, "choice", "How it was recorded; bright where it is the shot's own"),
@@ -80,6 +81,7 @@ class ShotLog:
         self._by_shot: dict[str, list[Finding]] = {}
         self._hay: dict[str, tuple[Shot, str]] = {}
         self._names: dict[str, str] = {}
+        self._cut: tuple[int, Event | None, dict[str, list[int]]] | None = None
         self.read_findings()
 
     def read_findings(self) -> None:
@@ -105,7 +107,7 @@ class ShotLog:
 
     def groups(self) -> list[Group]:
         """Shots that fit the filter, grouped and in order."""
-        self._names = {r.id: r.name for kind in (Camera, Setup) for r in self.production.all(kind)}
+        self._names = self._all_names()
         words = self.words.lower().split()
         shots = [s for s in self.production.all(Shot) if all(self._fits(s, w) for w in words)]
         shots.sort(key=self._order, reverse=self.descending)
@@ -141,10 +143,24 @@ class ShotLog:
             return want in self.text(shot, field).lower()
         return word in held[1]
 
+    def cut_of(self, shot: Shot) -> list[int]:
+        """The numbers of the edit's pieces that were cut from a shot, from 1."""
+        events = self.production.all(Event)
+        if self._cut is None or self._cut[0] != len(events) or (events and self._cut[1] is not events[-1]):
+            edits = self.production.all(Edit)
+            pieces: dict[str, list[int]] = {}
+            for event in events:
+                if edits and event.edit_id == edits[-1].id and event.shot_id:
+                    pieces.setdefault(event.shot_id, []).append(event.position + 1)
+            self._cut = (len(events), events[-1] if events else None, pieces)
+        return self._cut[2].get(shot.id, [])
+
     def _order(self, shot: Shot) -> tuple[Any, ...]:
         if self.order == "start":
             times = seconds_of(shot)
             return (times is None, times[0] if times else 0.0, shot.path)
+        if self.order == "cut":
+            return (min(self.cut_of(shot), default=1_000_000), shot.path)
         if self.order == "findings":
             rank = {"error": 0, "warning": 1, "note": 2}
             return (min((rank[f.severity] for f in self.of(shot)), default=3), shot.path)
@@ -169,9 +185,13 @@ class ShotLog:
         """Whether a value was decided for this shot rather than inherited."""
         return bool(getattr(shot, key)) if key in ("encoding", "range", "matrix") else True
 
+    def _all_names(self) -> dict[str, str]:
+        cameras, setups = self.production.all(Camera), self.production.all(Setup)
+        return {c.id: c.name for c in cameras} | {s.id: s.name for s in setups}
+
     def name_of(self, id: str) -> str:
         if id and id not in self._names:
-            self._names |= {r.id: r.name for kind in (Camera, Setup) for r in self.production.all(kind)}
+            self._names |= self._all_names()
         return self._names.get(id, "")
 
     # changes
@@ -183,7 +203,7 @@ class ShotLog:
             return [r.name for r in self.production.all(kind)]
         if key == "encoding":
             return [FROM_CAMERA, *(e.name for e in self.config.encodings())]
-        fixed = {
+        fixed: dict[str, list[str]] = {
             "kind": list(KINDS),
             "target": ["", "24-patch", "grey card", "crossed wedge", "video chart"],
             "range": [FROM_FILE, "legal", "full"],
@@ -260,8 +280,12 @@ class ShotLog:
             raise AquinError(
                 f"there is a {self.by} {text} already", None, "Choose another name, or move the shots"
             )
-        new = replace(found, name=text, **({"confirmed": True} if isinstance(found, Setup) else {}))
-        return self.production.change(f"call {self.by} {title} {text}", new)
+        if isinstance(found, Setup):
+            return self.production.change(
+                f"call setup {title} {text}", replace(found, name=text, confirmed=True)
+            )
+        new = replace(found, name=text)
+        return self.production.change(f"call camera {title} {text}", new)
 
 
 def _findings_text(log: ShotLog, shot: Shot) -> str:
@@ -280,6 +304,7 @@ def _rate(log: ShotLog, shot: Shot) -> str:
 _TEXTS: dict[str, Callable[[ShotLog, Shot], str]] = {
     "camera": lambda log, s: log.name_of(s.camera_id),
     "setup": lambda log, s: log.name_of(s.setup_id),
+    "cut": lambda log, s: ", ".join(str(n) for n in log.cut_of(s)),
     "length": lambda log, s: f"{s.frames / float(s.fps):.1f} s" if s.fps and s.frames else "",
     "encoding": _inherited("encoding", encoding_of),
     "range": _inherited("range", lambda p, s: "" if s.floating else range_of(p, s)),

@@ -153,8 +153,7 @@ class Production:
 
     def all(self, kind: type[R]) -> list[R]:
         """All records of a kind, by position where they have one, else in the order in which they came."""
-        with self._lock:
-            found = list(self._records[kind].values())
+        found = list(self._records[kind].values())
         if kind is not Option and "position" in _NAMES[kind]:
             found.sort(key=lambda r: r.position)
         return found
@@ -282,11 +281,12 @@ class Production:
                     "the production file is damaged", self.path, "Open a backup or a copy of it instead"
                 )
             self._seen = int(connection.exec_driver_sql("PRAGMA data_version").scalar_one())
-            self._records = {}
+            records: dict[type[Record], dict[str, Any]] = {}
             for kind, table in TABLES.items():  # `select` names the columns that this version knows
                 rows = connection.execute(sql.select(*(table.c[name] for name in _NAMES[kind])))
                 made = (_record(kind, dict(zip(_NAMES[kind], row, strict=True))) for row in rows)
-                self._records[kind] = {record.id: record for record in made}
+                records[kind] = {record.id: record for record in made}
+            self._records = records
             self._done, self._undone, self._titles = [], [], {}
             steps = sql.select(JOURNAL.c.number, JOURNAL.c.step, JOURNAL.c.of, JOURNAL.c.what)
             for number, step, of, what in connection.execute(steps.order_by(JOURNAL.c.number)):
@@ -407,14 +407,16 @@ class Production:
         assert done.inserted_primary_key is not None
         number = int(done.inserted_primary_key[0])
         connection.commit()
+        renewed = {_BY_TABLE[t]: dict(self._records[_BY_TABLE[t]]) for t in {change[0] for change in changes}}
         for table, id, _, after in changes:
             kind = _BY_TABLE[table]
             if after is None:
-                self._records[kind].pop(id, None)
+                renewed[kind].pop(id, None)
             else:
-                known = self._records[kind].get(id)
+                known = renewed[kind].get(id)
                 whole = after if known is None else _row(known) | after
-                self._records[kind][id] = _record(kind, dict(whole))
+                renewed[kind][id] = _record(kind, dict(whole))
+        self._records = self._records | renewed  # put in place at once: reading needs no lock
         self._note(number, step, of, what)
         return Entry(number, row["at"], row["who"], what, why, step, of, tuple(changes))
 

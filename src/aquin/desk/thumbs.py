@@ -1,0 +1,117 @@
+"""Small pictures of shots through the chain, made beside the interface thread; only what is asked for."""
+
+from collections import OrderedDict
+from contextlib import suppress
+
+import numpy as np
+from PySide6.QtCore import QMutex, QMutexLocker, QObject, QThread, QWaitCondition, Signal
+from PySide6.QtGui import QImage, QPixmap
+
+from aquin.colour.config import ColourConfig
+from aquin.errors import AquinError
+from aquin.production import Production, Shot
+from aquin.production.looking import picture_of
+from aquin.production.measuring import encoding_of
+
+KEPT = 3000
+BATCH = 24
+
+Key = tuple[str, str]
+"""A shot's content and its encoding."""
+
+
+class Thumbs(QThread):
+    """`get` gives a picture or notes that it is wanted; `ready` tells that wanted ones have come."""
+
+    ready = Signal()
+    _made = Signal(object)
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._production: Production | None = None
+        self._config: ColourConfig | None = None
+        self._seen_on: tuple[str, str] = ("", "")
+        self._kept: OrderedDict[Key, QPixmap | None] = OrderedDict()
+        self._wanted: list[Key] = []
+        self._mutex, self._wake = QMutex(), QWaitCondition()
+        self._stop = False
+        self._made.connect(self._take)
+
+    def show(
+        self, production: Production | None, config: ColourConfig | None, seen_on: tuple[str, str]
+    ) -> None:
+        """Pictures of another production, or the same one through another chain."""
+        with QMutexLocker(self._mutex):
+            self._production, self._config, self._seen_on = production, config, seen_on
+            self._kept.clear()
+            self._wanted.clear()
+
+    def get(self, shot: Shot) -> QPixmap | None:
+        if self._production is None or not shot.content:
+            return None
+        key = (shot.content, encoding_of(self._production, shot))
+        if key in self._kept:
+            return self._kept[key]
+        self._kept[key] = None
+        while len(self._kept) > KEPT:
+            self._kept.popitem(last=False)
+        with QMutexLocker(self._mutex):
+            self._wanted.append(key)
+            self._wake.wakeOne()
+        if not self.isRunning():
+            self.start(QThread.Priority.LowPriority)
+        return None
+
+    def run(self) -> None:
+        while True:
+            with QMutexLocker(self._mutex):
+                while not self._wanted and not self._stop:
+                    self._wake.wait(self._mutex)
+                if self._stop:
+                    return
+                batch = self._wanted[-BATCH:]  # what was asked for last is on screen now
+                del self._wanted[-BATCH:]
+                production, config, seen_on = self._production, self._config, self._seen_on
+            if production is not None and config is not None:
+                self._made.emit((production, _pictures(production, config, seen_on, batch)))
+
+    def _take(self, made: tuple[Production, dict[Key, QImage]]) -> None:
+        if made[0] is self._production:
+            for key, image in made[1].items():
+                self._kept[key] = QPixmap.fromImage(image)
+            self.ready.emit()
+
+    def idle(self) -> bool:
+        with QMutexLocker(self._mutex):
+            return not self._wanted
+
+    def finish(self) -> None:
+        with QMutexLocker(self._mutex):
+            self._stop = True
+            self._wake.wakeOne()
+        self.wait()
+
+
+def _pictures(
+    production: Production, config: ColourConfig, seen_on: tuple[str, str], batch: list[Key]
+) -> dict[Key, QImage]:
+    out: dict[Key, QImage] = {}
+    try:
+        thumbs = production.measured_of("thumb", {content for content, _ in batch})
+        view = config.view(*seen_on)
+    except AquinError:
+        return out
+    for content, encoding in batch:
+        thumb = thumbs.get(content)
+        if not thumb:
+            continue
+        signal = picture_of(thumb)
+        if encoding:
+            with suppress(AquinError):
+                signal = view(config.to_linear(encoding)(signal))
+        codes = np.ascontiguousarray(np.clip(signal * 255 + 0.5, 0, 255).astype(np.uint8))
+        image = QImage(
+            codes.data, codes.shape[1], codes.shape[0], codes.strides[0], QImage.Format.Format_RGB888
+        )
+        out[content, encoding] = image.copy()
+    return out
