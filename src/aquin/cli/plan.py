@@ -146,7 +146,7 @@ def chain_data(chain: Any) -> dict[str, Any]:
                     "asked_stops": card.asked_stops,
                     "asked": level(card.asked),
                     "headroom": card.headroom,
-                },  # fmt: skip
+                },
             }
         )
     screens = [
@@ -194,6 +194,7 @@ def _luts(
     production: Any, config: Any, chain: Any, folder: Path, size: int, range: str, force: bool
 ) -> list[dict[str, Any]]:
     from aquin.exchange.monitor import write_monitor_lut
+    from aquin.exchange.names import safe_name
 
     try:
         folder.mkdir(parents=True, exist_ok=True)
@@ -217,11 +218,6 @@ def _luts(
             )
             out.append({"camera": c.camera.name, "file": str(path), "error_code10": off})
     return out
-
-
-def safe_name(name: str) -> str:
-    """A camera's name as part of a file name."""
-    return "".join(ch if ch.isalnum() or ch in "-_" else "-" for ch in name).strip("-") or "camera"
 
 
 def _say(data: dict[str, Any]) -> None:

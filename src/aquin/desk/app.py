@@ -55,18 +55,19 @@ def settle_down(window: Window, seconds: float = 60.0) -> None:
     while time.monotonic() < end and quiet < 5:
         QTimer.singleShot(30, loop.quit)
         loop.exec()
-        quiet = quiet + 1 if not window.view.jobs.titles else 0
+        quiet = quiet + 1 if not window.view.jobs.titles and window.shots.thumbs.idle() else 0
 
 
 def draw_views(session: Path, folder: Path, width: int = 1280, height: int = 800) -> list[Path]:
-    """PNGs of each main view on a session, settled; the person's own session is not touched. Raises AquinError."""
+    """PNGs of each main view on a session and the production beside it, settled; the person's own state is not touched.
+
+    Raises AquinError.
+    """
     application()
     folder.mkdir(parents=True, exist_ok=True)
     window = Window(keep=False)
     window.resize(width, height)
     window.show()
-    window.open_session(session)
-    settle_down(window)
     written = []
 
     def grab(name: str) -> None:
@@ -75,6 +76,20 @@ def draw_views(session: Path, folder: Path, width: int = 1280, height: int = 800
         window.grab().save(str(path))
         written.append(path)
 
+    production = session.with_suffix(".aquin")
+    if production.is_file() and window.open_production(production):
+        window.show_view("plan")
+        grab("plan.png")
+        window.show_view("shots")
+        window.shots.show_first_finding()
+        grab("shots.png")
+        window.shots.select([])
+        window.shots.show_as(1)
+        grab("shots-pictures.png")
+        window.shots.show_as(0)
+    window.show_view("bench")
+    window.open_session(session)
+    settle_down(window)
     grab("bench-before.png")
     window.view.settle_all()
     grab("bench.png")

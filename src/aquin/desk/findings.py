@@ -6,6 +6,7 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QLineEdit,
+    QListView,
     QListWidget,
     QListWidgetItem,
     QPushButton,
@@ -46,6 +47,8 @@ class FindingsPanel(QWidget):
         self.list = QListWidget()
         self.list.setAccessibleName("Findings")
         self.list.setWordWrap(True)
+        self.list.setTextElideMode(Qt.TextElideMode.ElideNone)
+        self.list.setResizeMode(QListView.ResizeMode.Adjust)
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.currentRowChanged.connect(self._show_one)
         self.list.itemActivated.connect(lambda _: self._pick())
@@ -115,7 +118,9 @@ class FindingsPanel(QWidget):
         camera = self._production.find(Camera, finding.camera)
         setup = self._production.find(Setup, finding.setup)
         about = ", ".join(names[:2]) + (f" and {len(names) - 2} more" if len(names) > 2 else "")
-        about = about or " in ".join(r.name for r in (camera, setup) if r is not None)
+        about = about or " in ".join(
+            r.name for r in (camera, setup) if r is not None and r.name not in finding.what
+        )
         mark = "set aside" if finding.dismissed else WORDS[finding.severity]
         return f"{mark}, {finding.confidence:.0%} sure\n{about + ': ' if about else ''}{finding.what}"
 

@@ -30,22 +30,23 @@ class Column:
 
 
 COLUMNS = (
-    Column("name", "Shot", 190, "text", "Clip name"),
-    Column("camera", "Camera", 76, "choice", "The body that recorded it"),
+    Column("name", "Shot", 172, "text", "Clip name"),
+    Column("findings", "Findings", 132, "", "What the audit says"),
+    Column("camera", "Camera", 66, "choice", "The body that recorded it"),
     Column("setup", "Setup", 92, "choice", "One place with one light; a new name makes a new setup"),
-    Column("kind", "Kind", 76, "choice", "shot, chart, grey card, series, reference"),
-    Column("target", "Target", 80, "choice", "Which chart or card is in it"),
-    Column("slate", "Slate", 120, "text"),
+    Column("kind", "Kind", 72, "choice", "shot, chart, grey card, series, reference"),
+    Column("slate", "Slate", 112, "text"),
     Column("take", "Take", 42, "text", number=True),
+    Column("target", "Target", 80, "choice", "Which chart or card is in it"),
     Column("cut", "Cut", 46, "", "Where it stands in the edit, by piece", True),
-    Column("start", "Timecode", 92, "text", "Timecode of the first frame", True),
+    Column("start", "Timecode", 104, "text", "Timecode of the first frame", True),
     Column("length", "Length", 62, "", "Seconds", True),
-    Column("encoding", "Encoding", 112, "choice", "How it was recorded; bright where it is the shot's own"),
-    Column("range", "Range", 58, "choice", "Signal range: legal (64 to 940) or full"),
+    Column("encoding", "Encoding", 96, "choice", "How it was recorded; bright where it is the shot's own"),
+    Column("range", "Range", 54, "choice", "Signal range: legal (64 to 940) or full"),
+    Column("white", "White", 54, "text", "White setting", True),
     Column("matrix", "Matrix", 58, "choice", "YCbCr matrix"),
     Column("size", "Size", 82, "", "Pixels", True),
     Column("rate", "Rate", 52, "", "Frames a second", True),
-    Column("white", "White", 58, "text", "White setting", True),
     Column("tint", "Tint", 48, "text", "Tint setting", True),
     Column("exposure_index", "EI", 46, "text", "Exposure index", True),
     Column("t_stop", "T-stop", 50, "text", "", True),
@@ -54,9 +55,11 @@ COLUMNS = (
     Column("lens", "Lens", 46, "text", "Focal length in mm", True),
     Column("path", "File", 200, "", "Where it lies under its root"),
     Column("note", "Note", 160, "text"),
-    Column("findings", "Findings", 200, "", "What the audit says"),
 )
-HIDDEN = ("matrix", "tint", "t_stop", "nd", "shutter", "lens", "path", "exposure_index", "size", "rate")
+HIDDEN = (
+    *("matrix", "tint", "t_stop", "nd", "shutter", "lens", "path", "exposure_index", "size", "rate"),
+    *("setup", "target", "take"),
+)
 """Columns that are hidden until somebody asks for them."""
 
 _24 = Fraction(24)

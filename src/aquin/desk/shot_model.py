@@ -11,7 +11,7 @@ from PySide6.QtCore import (
     Qt,
     Signal,
 )
-from PySide6.QtGui import QColor, QPixmap
+from PySide6.QtGui import QColor
 
 from aquin.desk import theme
 from aquin.desk.shot_log import COLUMNS, Group, ShotLog
@@ -150,7 +150,7 @@ class ShotModel(QAbstractItemModel):
         if role == Qt.ItemDataRole.BackgroundRole:
             return theme.PANEL
         if role == Qt.ItemDataRole.SizeHintRole:
-            return QSize(0, 28)
+            return ROW
         return None
 
     def setData(self, index: Index, value: Any, role: int = Qt.ItemDataRole.EditRole) -> bool:
@@ -220,7 +220,7 @@ class PictureModel(QAbstractListModel):
                 f"\n{marks}" if marks else "\n"
             )
         if role == Qt.ItemDataRole.DecorationRole:
-            return self.source.thumbs.get(shot) or QPixmap()
+            return self.source.thumbs.get(shot)
         if role == Qt.ItemDataRole.ToolTipRole:
             return shot.path
         if role == Qt.ItemDataRole.SizeHintRole:

@@ -133,7 +133,9 @@ class ShotsView(QWidget):
             button.clicked.connect(lambda _=False, page=k: self.show_as(page))
         self.as_table.setChecked(True)
         bar.addWidget(self.filter, 1)
+        bar.addSpacing(theme.GRID)
         bar.addWidget(self.count)
+        bar.addSpacing(theme.GRID)
         bar.addWidget(self.by)
         bar.addWidget(self.as_table)
         bar.addWidget(self.as_pictures)
@@ -267,8 +269,8 @@ class ShotsView(QWidget):
         ids = [s.id for s in self.selected]
         self.log.read_findings()
         if self.model.read():
-            self.table.expandAll()
-            for k in range(len(self.model.groups)):
+            for k, group in enumerate(self.model.groups):
+                self.table.setExpanded(self.model.index(k, 0), any(s.kind != "series" for s in group.shots))
                 self.table.setFirstColumnSpanned(k, QModelIndex(), True)
             self.select(ids)
         self._show_page()
@@ -404,6 +406,14 @@ class ShotsView(QWidget):
         if had:
             view.setFocus()
 
+    def show_first_finding(self) -> None:
+        """Go to the first finding that offers a fix, else to the first one."""
+        if self.log is not None and self.log.findings:
+            first = next(
+                (f for f in self.log.findings if f.fix is not None and f.shots), self.log.findings[0]
+            )
+            self._pick(first)
+
     def step(self, by: int) -> None:
         """Select the shot after (or before) the selected one."""
         if self.model is None or not (shots := self.model.shots):
@@ -493,6 +503,10 @@ class ShotsView(QWidget):
         production = self.production
         if production is not None:
             self._try(lambda: dismiss(production, finding, reason))
+
+    def focus_filter(self) -> None:
+        self.filter.setFocus()
+        self.filter.selectAll()
 
     # slow work
 
@@ -713,15 +727,9 @@ class _Cells(QStyledItemDelegate):
         self.view.model.setData(index, text)  # type: ignore[union-attr]
 
     def eventFilter(self, editor: QObject, event: QEvent) -> bool:
-        if (
-            event.type() == QEvent.Type.KeyPress
-            and isinstance(event, QKeyEvent)
-            and isinstance(editor, QComboBox)
-        ):
-            if (
-                event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter)
-                and QApplication.activePopupWidget() is None
-            ):
-                self._take(editor)
-                return True
+        pressed = event.type() == QEvent.Type.KeyPress and isinstance(event, QKeyEvent)
+        enter = pressed and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter)  # type: ignore[attr-defined]
+        if enter and isinstance(editor, QComboBox) and QApplication.activePopupWidget() is None:
+            self._take(editor)
+            return True
         return super().eventFilter(editor, event)

@@ -5,9 +5,9 @@ from contextlib import suppress
 
 import numpy as np
 from PySide6.QtCore import QMutex, QMutexLocker, QObject, QThread, QWaitCondition, Signal
-from PySide6.QtGui import QImage, QPixmap
+from PySide6.QtGui import QIcon, QImage, QPixmap
 
-from aquin.colour.config import ColourConfig
+from aquin.colour.config import ColourConfig, Processor
 from aquin.errors import AquinError
 from aquin.production import Production, Shot
 from aquin.production.looking import picture_of
@@ -31,10 +31,10 @@ class Thumbs(QThread):
         self._production: Production | None = None
         self._config: ColourConfig | None = None
         self._seen_on: tuple[str, str] = ("", "")
-        self._kept: OrderedDict[Key, QPixmap | None] = OrderedDict()
+        self._kept: OrderedDict[Key, QIcon | None] = OrderedDict()
         self._wanted: list[Key] = []
         self._mutex, self._wake = QMutex(), QWaitCondition()
-        self._stop = False
+        self._stop = self._busy = False
         self._made.connect(self._take)
 
     def show(
@@ -46,7 +46,7 @@ class Thumbs(QThread):
             self._kept.clear()
             self._wanted.clear()
 
-    def get(self, shot: Shot) -> QPixmap | None:
+    def get(self, shot: Shot) -> QIcon | None:
         if self._production is None or not shot.content:
             return None
         key = (shot.content, encoding_of(self._production, shot))
@@ -72,18 +72,22 @@ class Thumbs(QThread):
                 batch = self._wanted[-BATCH:]  # what was asked for last is on screen now
                 del self._wanted[-BATCH:]
                 production, config, seen_on = self._production, self._config, self._seen_on
-            if production is not None and config is not None:
-                self._made.emit((production, _pictures(production, config, seen_on, batch)))
+                self._busy = True
+            known = production is not None and config is not None
+            made = _pictures(production, config, seen_on, batch) if known else {}  # type: ignore[arg-type]
+            self._made.emit((production, made))
 
     def _take(self, made: tuple[Production, dict[Key, QImage]]) -> None:
+        with QMutexLocker(self._mutex):
+            self._busy = bool(self._wanted)
         if made[0] is self._production:
             for key, image in made[1].items():
-                self._kept[key] = QPixmap.fromImage(image)
+                self._kept[key] = QIcon(QPixmap.fromImage(image))
             self.ready.emit()
 
     def idle(self) -> bool:
         with QMutexLocker(self._mutex):
-            return not self._wanted
+            return not self._wanted and not self._busy
 
     def finish(self) -> None:
         with QMutexLocker(self._mutex):
@@ -101,14 +105,19 @@ def _pictures(
         view = config.view(*seen_on)
     except AquinError:
         return out
+    ready: dict[str, Processor | None] = {}
     for content, encoding in batch:
         thumb = thumbs.get(content)
         if not thumb:
             continue
         signal = picture_of(thumb)
-        if encoding:
+        if encoding not in ready:
+            ready[encoding] = None
             with suppress(AquinError):
-                signal = view(config.to_linear(encoding)(signal))
+                ready[encoding] = config.to_linear(encoding) if encoding else None
+        linear = ready[encoding]
+        if linear is not None:
+            signal = view(linear(signal))
         codes = np.ascontiguousarray(np.clip(signal * 255 + 0.5, 0, 255).astype(np.uint8))
         image = QImage(
             codes.data, codes.shape[1], codes.shape[0], codes.strides[0], QImage.Format.Format_RGB888

@@ -1,6 +1,7 @@
 """The main window: rail, view, and the foot line with the next step, what is saved, the chain and the screen."""
 
 import time
+from collections.abc import Callable
 from pathlib import Path
 
 from PySide6.QtCore import QEvent, QObject, QPoint, QSettings, Qt, QTimer
@@ -17,7 +18,7 @@ from PySide6.QtWidgets import (
     QMenu,
     QPushButton,
     QSplitter,
-    QToolButton,
+    QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
@@ -25,40 +26,18 @@ from PySide6.QtWidgets import (
 from aquin.colour.config import ColourConfig
 from aquin.desk import theme
 from aquin.desk.bench import BenchView
+from aquin.desk.keys import HELP, KEYS
 from aquin.desk.places import demo_folder, last_session, window_settings
-from aquin.desk.state import ROLES, Bench, Decisions, read_session
+from aquin.desk.plan import PlanView
+from aquin.desk.productions import Productions
+from aquin.desk.rail import VIEWS, Rail
+from aquin.desk.shots import ShotsView
+from aquin.desk.state import ROLES, Bench, Decisions, Role, read_session
 from aquin.desk.work import Tell
 from aquin.errors import AquinError
-
-KEYS = (
-    ("5", "Bench"),
-    ("Ctrl+O", "open a hero"),
-    ("Ctrl+Shift+O", "open a shot"),
-    ("H", "make the shot the hero"),
-    ("Page Up, Page Down", "previous, next frame of the shot"),
-    ("C", "next compare mode"),
-    ("Space", "hold: the hero in the shot's place (not faster than three changes a second)"),
-    ("S", "settle the selected row"),
-    ("Shift+S", "settle all"),
-    ("G", "grade on, off"),
-    ("K", "chart corners on, off"),
-    ("N, then arrow keys", "on the pictures: pick a corner and move it"),
-    ("Ctrl+E", "export the grade"),
-    ("Ctrl+Z, Ctrl+Y", "undo, redo"),
-    ("Esc", "stop what is running"),
-    ("F1", "help for this view"),
-    ("?", "these keys"),
-)
-
-HELP = """The Bench compares a shot with its hero on the chart that both show.
-
-Open a hero and a shot, and say how each was recorded. Aquin finds the 24-patch chart in both (or you drag its four \
-corners: the square one belongs at the dark skin patch), reads it, and fills the ledger: how far the shot hangs from its \
-hero on each axis. The bracket of a gauge is the tolerance. A hollow bob is within it.
-
-Settle a row, settle all, take one of the alternatives, or type over any number of the stack. The balance works in \
-scene-linear, the trim is an ASC CDL on ACEScct. Export writes the grade, reads it back with OpenColorIO and says how far \
-the file is from the picture here. Grading is done by eye in the end: what is proposed, you decide."""
+from aquin.production import Shot
+from aquin.production.measuring import encoding_of
+from aquin.production.media import file_of
 
 
 def _is_filmed(folder: Path) -> bool:
@@ -80,18 +59,31 @@ class Window(QMainWindow):
         self.view.stated.connect(self._stated)
         self.view.told.connect(self.tell)
         self.view.jobs.changed.connect(self._stated)
+        self.shots = ShotsView(self.view.jobs)
+        self.plan = PlanView(self.view.jobs)
+        self.productions = Productions(self, self.view.jobs)
+        for part in (self.shots, self.plan, self.productions):
+            part.told.connect(self.tell)
+        self.shots.looked_at.connect(self.look_at)
+        self.plan.config_changed.connect(self.productions.reload_config)
+        self.productions.opened.connect(self._production_opened)
+        self.productions.changed.connect(self._production_changed)
         body = QWidget()
         column = QVBoxLayout(body)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         middle = QHBoxLayout()
         middle.setSpacing(0)
-        middle.addWidget(self._rail())
-        middle.addWidget(self.view, 1)
+        self.rail = self._rail()
+        self.pages = QStackedWidget()
+        for page in (self.plan, self.shots, self.view):
+            self.pages.addWidget(page)
+        middle.addWidget(self.rail)
+        middle.addWidget(self.pages, 1)
         column.addLayout(middle, 1)
         column.addWidget(self._foot())
         self.setCentralWidget(body)
-        self.view.pictures.setFocus()
+        self.show_view("bench")
         self._saving = QTimer(self)
         self._saving.setSingleShot(True)
         self._saving.setInterval(250)
@@ -106,41 +98,57 @@ class Window(QMainWindow):
                     splitter.restoreState(state)
             if (geometry := settings.value("geometry")) is not None:
                 self.restoreGeometry(geometry)
+            last = settings.value("production")
+            if last and Path(str(last)).is_file() and self.open_production(Path(str(last))):
+                if (columns := settings.value("shot columns")) is not None:
+                    self.shots.table.header().restoreState(columns)
+                self.show_view(str(settings.value("view", "bench")))
         self._stated()
 
     def _splitters(self) -> dict[str, QSplitter]:
-        return {"columns": self.view.columns, "rows": self.view.rows, "scopes": self.view.scopes}
+        return {
+            "columns": self.view.columns,
+            "rows": self.view.rows,
+            "scopes": self.view.scopes,
+            "shots": self.shots.columns,
+        }
 
-    def _rail(self) -> QWidget:
-        rail = _panel()
-        rail.setFixedWidth(92)
-        column = QVBoxLayout(rail)
-        column.setContentsMargins(0, theme.GRID, 0, theme.GRID)
-        column.setSpacing(2)
-        self.bench_button = QToolButton()
-        self.bench_button.setText("Bench")
-        self.bench_button.setCheckable(True)
-        self.bench_button.setChecked(True)
-        self.bench_button.setFixedSize(92, 34)
-        self.bench_button.setStyleSheet(
-            "QToolButton { border: none; border-left: 3px solid #dedede; border-radius: 0; background: #323232; text-align: left; padding-left: 10px; }"
-            "QToolButton:focus { border: 1px solid #b4b4b4; border-left: 3px solid #dedede; }"
+    def _rail(self) -> Rail:
+        own = self.productions
+        rail = Rail(
+            (
+                ("New production …", own.ask_new),
+                ("Open a production …", own.ask_open),
+                ("Save a copy …", own.ask_copy),
+                ("Find missing media …", own.ask_relink),
+            ),
+            (
+                ("Demo", "Build the demo shoot if needed and open it", lambda: self.open_demo(demo_folder())),
+                ("Help", "Help for this view (F1)", self.show_help),
+                ("Keys", "The keys (?)", self.show_keys),
+            ),
         )
-        self.bench_button.clicked.connect(lambda: self.bench_button.setChecked(True))
-        self.bench_button.setToolTip("Hero and shot, the ledger and the stack (5)")
-        column.addWidget(self.bench_button)
-        column.addStretch()
-        for text, tip, action in (
-            ("Demo", "Build the demo shoot if needed and open it", lambda: self.open_demo(demo_folder())),
-            ("Help", "Help for this view (F1)", self.show_help),
-            ("Keys", "The keys (?)", self.show_keys),
-        ):
-            button = QPushButton(text)
-            button.setProperty("quiet", True)
-            button.setToolTip(tip)
-            button.clicked.connect(action)
-            column.addWidget(button)
+        rail.chosen.connect(self.show_view)
         return rail
+
+    @property
+    def shown(self) -> str:
+        """The name of the view that is shown."""
+        return ("plan", "shots", "bench")[self.pages.currentIndex()]
+
+    def show_view(self, name: str) -> None:
+        """Go to a view."""
+        page = {"plan": self.plan, "shots": self.shots, "bench": self.view}[name]
+        self.pages.setCurrentWidget(page)
+        self.rail.show_view(name)
+        if name == "bench":
+            self.view.pictures.setFocus()
+        elif name == "shots":
+            (self.shots.pictures if self.shots.as_pictures.isChecked() else self.shots.table).setFocus()
+        else:
+            self.plan.setFocus()
+        if hasattr(self, "_saving"):
+            self._stated()
 
     def _foot(self) -> QWidget:
         foot = _panel()
@@ -172,28 +180,54 @@ class Window(QMainWindow):
         return foot
 
     def _shortcuts(self) -> None:
-        view = self.view
+        view, shots, own = self.view, self.shots, self.productions
+        here: dict[str, dict[str, Callable[[], object]]] = {
+            "bench": {
+                "Ctrl+O": lambda: view.files.ask_file("hero"),
+                "Ctrl+Shift+O": lambda: view.files.ask_file("shot"),
+                "H": view.swap,
+                "PgUp": lambda: view.files.go_to("shot", "-1"),
+                "PgDown": lambda: view.files.go_to("shot", "+1"),
+                "C": view.cycle_mode,
+                "S": lambda: view.settle(view.ledger.selected),
+                "Shift+S": view.settle_all,
+                "G": view.grade_button.toggle,
+                "K": view.corners_button.toggle,
+                "Ctrl+E": view.ask_export,
+                "Ctrl+Z": view.undo,
+                "Ctrl+Y": view.redo,
+                "Ctrl+Shift+Z": view.redo,
+            },
+            "shots": {
+                "Ctrl+F": shots.focus_filter,
+                "A": shots.audit,
+                ",": lambda: shots.step(-1),
+                ".": lambda: shots.step(1),
+                "H": shots.make_hero,
+                "Del": shots.drop,
+            },
+            "plan": {},
+        }
+        for name in ("shots", "plan"):
+            here[name] |= {"Ctrl+Z": own.undo, "Ctrl+Y": own.redo, "Ctrl+Shift+Z": own.redo}
+        for keys in dict.fromkeys(k for part in here.values() for k in part):
+
+            def act(keys: str = keys) -> None:
+                action = here[self.shown].get(keys)
+                if action is not None:
+                    action()
+
+            QShortcut(QKeySequence(keys), self).activated.connect(act)
         for keys, action in (
-            ("Ctrl+O", lambda: view.files.ask_file("hero")),
-            ("Ctrl+Shift+O", lambda: view.files.ask_file("shot")),
-            ("H", view.swap),
-            ("PgUp", lambda: view.files.go_to("shot", "-1")),
-            ("PgDown", lambda: view.files.go_to("shot", "+1")),
-            ("C", view.cycle_mode),
-            ("S", lambda: view.settle(view.ledger.selected)),
-            ("Shift+S", view.settle_all),
-            ("G", view.grade_button.toggle),
-            ("K", view.corners_button.toggle),
-            ("Ctrl+E", view.ask_export),
-            ("Ctrl+Z", view.undo),
-            ("Ctrl+Y", view.redo),
-            ("Ctrl+Shift+Z", view.redo),
+            ("Ctrl+N", own.ask_new),
+            ("Ctrl+Shift+P", own.ask_open),
             ("F1", self.show_help),
             ("?", self.show_keys),
             ("Esc", self.stop),
-            ("5", self.bench_button.setFocus),
         ):
             QShortcut(QKeySequence(keys), self).activated.connect(action)
+        for name, _, key, _ in VIEWS:
+            QShortcut(QKeySequence(key), self).activated.connect(lambda n=name: self.show_view(n))
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         """Space is held, not pressed: hero in the shot's place for as long as it is down."""
@@ -203,11 +237,51 @@ class Window(QMainWindow):
                 and not isinstance(QApplication.focusWidget(), QLineEdit)
                 and QApplication.activeModalWidget() is None
             )
+            here = here and self.shown == "bench"
             if event.key() == Qt.Key.Key_Space and here and isinstance(watched, QWidget):
                 if not event.isAutoRepeat():
                     self.view.pictures.hold(event.type() == QEvent.Type.KeyPress)
                 return True
         return super().eventFilter(watched, event)
+
+    # productions
+
+    def open_production(self, path: Path) -> bool:
+        """Open a production file; its last view comes back."""
+        return self.productions.open(path)
+
+    def _production_opened(self) -> None:
+        own = self.productions
+        self.view.seen_on = own.config.default_view() if self._unknown_view(own.config) else self.view.seen_on
+        self.view.set_config(own.config)
+        self.shots.show_production(own.current, own.config, self.view.seen_on)
+        self.plan.show_production(own.current, own.config)
+        self.setWindowTitle(f"{own.current.name} - Aquin" if own.current is not None else "Aquin")
+        if self.keep and own.current is not None:
+            QSettings(str(window_settings()), QSettings.Format.IniFormat).setValue(
+                "production", str(own.current.path)
+            )
+        self._stated()
+
+    def _unknown_view(self, config: ColourConfig) -> bool:
+        display, view = self.view.seen_on
+        return view not in dict(config.displays()).get(display, [])
+
+    def _production_changed(self) -> None:
+        self.shots.changed()
+        self.plan.refresh()
+        self.saved.setText(f"saved {time.strftime('%H:%M:%S')}")
+        self._stated()
+
+    def look_at(self, shot: Shot, role: Role) -> None:
+        """Open a shot of the production on the Bench."""
+        production = self.productions.current
+        path = None if production is None else file_of(production, shot)
+        if production is None or path is None or not path.is_file():
+            self.tell(f"The file of {shot.name} is not where it was: File, Find missing media.")
+            return
+        self.show_view("bench")
+        self.view.files.open_file(role, str(path), encoding_of(production, shot) or None)
 
     # sessions
 
@@ -279,7 +353,7 @@ class Window(QMainWindow):
         self.message.setToolTip(text)
 
     def _stated(self) -> None:
-        words, _ = self.bench.next_step()
+        words, _ = self.next_step()
         busy = self.view.jobs.states
         aside = self.view.jobs.asides
         if aside:
@@ -288,8 +362,10 @@ class Window(QMainWindow):
         self.next_button.setEnabled(not busy)
         self.stop_button.setVisible(bool(busy or aside))
         off = sum(not row.within for row in self.bench.ledger(self.bench.grade))
-        self.bench_button.setText(f"Bench      {off}" if off else "Bench")
-        self.bench_button.setAccessibleName(f"Bench, {off} axes out of tolerance" if off else "Bench")
+        self.rail.set_count("bench", off, "axes out of tolerance")
+        self.rail.set_count("plan", self.plan.open_count, "links to look at")
+        log = self.shots.log
+        self.rail.set_count("shots", log.open_count if log is not None else 0, "findings")
         self.chain_button.setText(f"ACEScct on {self._config_name()}")
         self.chain_button.setToolTip(
             f"Chain: input transform, ACEScct, balance, trim, view. Configuration: {self.bench.config.label}. Click to use another."
@@ -311,16 +387,50 @@ class Window(QMainWindow):
     def _config_name(self) -> str:
         return self.bench.config.path.name if self.bench.config.path else "the built-in studio config"
 
+    def next_step(self) -> tuple[str, str]:
+        """The most useful next step of the view that is shown, in words, and the name of its action."""
+        production = self.productions.current
+        if self.shown == "bench":
+            return self.bench.next_step()
+        if production is None:
+            return "Open a production, or the demo", "open production"
+        if not production.all(Shot):
+            return "Log the media of the shoot", "log"
+        if self.shown == "plan" and self.plan.open_count:
+            return f"{self.plan.open_count} links of the chain are not right yet", "show plan"
+        log = self.shots.log
+        if log is not None and not log.findings:
+            return "Audit the shots", "audit"
+        if log is not None and log.open_count:
+            return f"{log.open_count} findings are open", "show finding"
+        return "Choose a shot and look at it on the Bench", "show shots"
+
     def do_next(self) -> None:
-        _, action = self.bench.next_step()
-        if action.startswith("open "):
-            self.view.files.ask_file("hero" if action.endswith("hero") else "shot")
-        elif action.startswith("corners "):
-            self.view.place_corners("hero" if action.endswith("hero") else "shot")
-        elif action == "settle all":
-            self.view.settle_all()
-        elif action == "export":
-            self.view.ask_export()
+        _, action = self.next_step()
+        actions: dict[str, Callable[[], object]] = {
+            "open hero": lambda: self.view.files.ask_file("hero"),
+            "open shot": lambda: self.view.files.ask_file("shot"),
+            "corners hero": lambda: self.view.place_corners("hero"),
+            "corners shot": lambda: self.view.place_corners("shot"),
+            "settle all": self.view.settle_all,
+            "export": self.view.ask_export,
+            "open production": self.productions.ask_open,
+            "log": self.shots.ask_folder,
+            "show plan": lambda: self.show_view("plan"),
+            "audit": self.shots.audit,
+            "show finding": self._show_finding,
+            "show shots": lambda: self.show_view("shots"),
+        }
+        if action in ("log", "audit"):
+            self.show_view("shots")
+        if action in actions:
+            actions[action]()
+
+    def _show_finding(self) -> None:
+        self.show_view("shots")
+        self.shots.select([])
+        self.shots.panel.list.setCurrentRow(0)
+        self.shots.panel.list.setFocus()
 
     def stop(self) -> None:
         if self.view.jobs.titles or self.view.jobs.asides:
@@ -363,18 +473,21 @@ class Window(QMainWindow):
         grid = QGridLayout(dialog)
         grid.setHorizontalSpacing(24)
         for row, (keys, what) in enumerate(KEYS):
-            label = QLabel(keys)
-            label.setFont(theme.font(theme.BASE, True))
+            label = QLabel(keys or what)
+            label.setFont(theme.font(theme.BASE, bool(keys)))
+            if not keys:
+                label.setStyleSheet("color: #9e9e9e; padding-top: 6px;")
             grid.addWidget(label, row, 0)
-            grid.addWidget(QLabel(what), row, 1)
+            grid.addWidget(QLabel(what if keys else ""), row, 1)
         self.keys_dialog = dialog
         dialog.open()
 
     def show_help(self) -> None:
         dialog = QDialog(self)
-        dialog.setWindowTitle("The Bench")
+        title, words = HELP[self.shown]
+        dialog.setWindowTitle(title)
         column = QVBoxLayout(dialog)
-        text = QLabel(HELP)
+        text = QLabel(words)
         text.setWordWrap(True)
         text.setFixedWidth(560)
         column.addWidget(text)
@@ -392,7 +505,11 @@ class Window(QMainWindow):
             settings.setValue("geometry", self.saveGeometry())
             for name, splitter in self._splitters().items():
                 settings.setValue(name, splitter.saveState())
+            settings.setValue("view", self.shown)
+            settings.setValue("shot columns", self.shots.table.header().saveState())
         self.view.finish()
+        self.shots.finish()
+        self.productions.close()
         super().closeEvent(event)
 
 

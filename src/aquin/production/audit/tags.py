@@ -5,6 +5,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from aquin.colour.levels import levels_of
+from aquin.colour.primaries import AP1_LUMA
 from aquin.errors import AquinError
 from aquin.measure.survey import AT, Survey
 from aquin.production.audit.case import Case, at, file_code, most
@@ -32,7 +33,12 @@ def encoding_tag(case: Case) -> Iterator[Finding]:
             evidence += [
                 ("its codes (1, 50, 99 %)", _codes(survey)),
                 ("codes of its siblings", _codes_of(others)),
-                ("grey of the two encodings", f"{_grey(case, own)} and {_grey(case, usual)}"),
+                (f"its middle as {own}", _middle(case, survey, own)),
+                (f"its middle as {usual}", _middle(case, survey, usual)),
+                (
+                    "middle of its siblings",
+                    f"{np.median([o.stops[AT[50]] for o in others]):+.2f} st over grey",
+                ),
             ]
             sure = 0.95 if apart < ALIKE else 0.75
         yield Finding(
@@ -210,11 +216,14 @@ def _span(survey: Survey) -> float:
     return survey.luma[AT[99]] - survey.luma[AT[1]]
 
 
-def _grey(case: Case, encoding: str) -> str:
+def _middle(case: Case, survey: Survey, encoding: str) -> str:
+    """The median of luma, taken for neutral, in stops over grey under an encoding."""
     try:
-        return f"{levels_of(case.config, encoding).grey.signal:.1f} %"
+        neutral = np.full((1, 3), survey.luma[AT[50]], np.float32)
+        light = float(case.config.to_linear(encoding)(neutral)[0] @ AP1_LUMA)
     except AquinError:
         return "unknown"
+    return f"{np.log2(max(light, 1e-4) / 0.18):+.2f} st over grey"
 
 
 def _black(case: Case, encoding: str) -> float:

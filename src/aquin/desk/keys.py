@@ -1,0 +1,67 @@
+"""The keys and the help text of each view."""
+
+KEYS = (
+    ("1, 2, 5", "Plan, Shots, Bench"),
+    ("Ctrl+N, Ctrl+Shift+P", "new production, open a production"),
+    ("Ctrl+Z, Ctrl+Y", "undo, redo"),
+    ("Esc", "stop what is running"),
+    ("F1, ?", "help for this view, these keys"),
+    ("", "Shots"),
+    ("Ctrl+F", "filter"),
+    ("F2", "edit a cell, of all selected shots at once"),
+    ("A", "audit"),
+    (", .", "previous, next shot"),
+    ("Enter", "look at the shot on the Bench"),
+    ("H", "make it the hero"),
+    ("Del", "take the selected shots out of the log"),
+    ("", "Bench"),
+    ("Ctrl+O", "open a hero"),
+    ("Ctrl+Shift+O", "open a shot"),
+    ("H", "make the shot the hero"),
+    ("Page Up, Page Down", "previous, next frame of the shot"),
+    ("C", "next compare mode"),
+    ("Space", "hold: the hero in the shot's place (not faster than three changes a second)"),
+    ("S", "settle the selected row"),
+    ("Shift+S", "settle all"),
+    ("G", "grade on, off"),
+    ("K", "chart corners on, off"),
+    ("N, then arrow keys", "on the pictures: pick a corner and move it"),
+    ("Ctrl+E", "export the grade"),
+)
+
+HELP = {
+    "plan": (
+        "The Plan",
+        """The chain reads from the screens on the left back to the cameras on the right, as it is built: each link says \
+whether it is right, doubtful or wrong, and why.
+
+Choose the screens that the production goes out on, the working space, the configuration, and how each camera records. A \
+camera that is not listed can borrow the nearest known encoding: its chart says how well it fits, and the reason is kept.
+
+Exposure says where each camera's grey, white, floor and ceiling lie, and where the policy asks for grey. The chart routine \
+shows what was filmed. Monitor LUTs and the crew sheet go to the set.""",
+    ),
+    "shots": (
+        "The Shots",
+        """Drop folders of media here, or use Log. Cameras and setups are proposed from what files say; a camera report fills \
+in the rest, and an edit gives the cut order. Nothing has to be saved: each decision is written when it is made.
+
+F2 edits a cell; with several shots selected it edits all of them. Words in the filter must all be there; column:word asks \
+one column, such as camera:heron or findings:range.
+
+Audit measures every shot and says what is wrong or doubtful, with the numbers that speak for it. A fix is one click and can \
+be undone; what is all right is set aside with a reason.""",
+    ),
+    "bench": (
+        "The Bench",
+        """The Bench compares a shot with its hero on the chart that both show.
+
+Open a hero and a shot, and say how each was recorded. Aquin finds the 24-patch chart in both (or you drag its four \
+corners: the square one belongs at the dark skin patch), reads it, and fills the ledger: how far the shot hangs from its \
+hero on each axis. The bracket of a gauge is the tolerance. A hollow bob is within it.
+
+Settle a row, settle all, take one of the alternatives, or type over any number of the stack. The balance works in \
+scene-linear, the trim is an ASC CDL on ACEScct. Export writes the grade, reads it back with OpenColorIO and says how far \
+the file is from the picture here. Grading is done by eye in the end: what is proposed, you decide.""",
+    ),
+}
