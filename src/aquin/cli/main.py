@@ -45,7 +45,7 @@ def main(
     context: typer.Context,
     version: Annotated[bool, typer.Option("--version", help="Print the version.")] = False,
     session: Annotated[
-        Path | None, typer.Option("--open", help="Open the window with a saved session file.")
+        Path | None, typer.Option("--open", help="Open the window with a production, or a saved session.")
     ] = None,
 ) -> None:
     if version:
@@ -70,12 +70,15 @@ def demo(
     from aquin.cli import window
     from aquin.desk.places import demo_folder
     from aquin.simulate.demo import build_demo, film_first_takes
+    from aquin.simulate.logbook import log_demo
 
     folder = (dir if dir is not None else demo_folder()).absolute()
     if no_window:
         session = with_progress("filming the demo shoot", lambda tell: build_demo(folder, tell))
+        with_progress("logging and auditing it", lambda tell: log_demo(folder, tell, audit=True))
     else:
         session = with_progress("filming the first takes", lambda tell: film_first_takes(folder, tell))
+        with_progress("logging them", lambda tell: log_demo(folder, tell))
     print(f"demo: {session}", file=sys.stderr)
     if screenshots is not None:
         for path in window.save_screenshots(session, screenshots):

@@ -28,9 +28,16 @@ def run_window(session: Path | None = None, demo: Path | None = None) -> int:
     app = application()
     window = Window()
     window.show()
-    chosen = session if session is not None else last_session()
-    if session is not None or chosen.is_file():
-        QTimer.singleShot(0, lambda: window.open_session(chosen))
+    if session is not None and session.suffix == ".aquin":
+        production = session
+        window.show_view("shots")
+        QTimer.singleShot(0, lambda: window.open_production(production))
+    else:
+        chosen = session if session is not None else last_session()
+        if session is not None or chosen.is_file():
+            QTimer.singleShot(0, lambda: window.open_session(chosen))
+    if session is not None and demo is not None and session.with_suffix(".aquin").is_file():
+        QTimer.singleShot(0, lambda: window.open_production(session.with_suffix(".aquin")))
     if demo is not None:
         QTimer.singleShot(0, lambda: window.finish_demo(demo))
     code = int(app.exec())

@@ -1,6 +1,7 @@
 """The findings of the selected shots, or of all: what it is, what speaks for it, the offered fix, and setting it aside."""
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import QSize, Qt, Signal
+from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
@@ -102,6 +103,7 @@ class FindingsPanel(QWidget):
             if finding.dismissed:
                 item.setForeground(theme.FAINT)
             self.list.addItem(item)
+        self._fit_rows()
         row = next((k for k, f in enumerate(found) if f.key == key), 0 if len(found) == 1 else -1)
         self.list.setCurrentRow(row)
         self.list.blockSignals(False)
@@ -123,6 +125,19 @@ class FindingsPanel(QWidget):
         )
         mark = "set aside" if finding.dismissed else WORDS[finding.severity]
         return f"{mark}, {finding.confidence:.0%} sure\n{about + ': ' if about else ''}{finding.what}"
+
+    def _fit_rows(self) -> None:
+        """Give each item the height that its words need."""
+        room = self.list.viewport().width() - 24
+        metrics = self.list.fontMetrics()
+        for k in range(self.list.count()):
+            item = self.list.item(k)
+            box = metrics.boundingRect(0, 0, room, 10_000, Qt.TextFlag.TextWordWrap, item.text())
+            item.setSizeHint(QSize(room, box.height() + 10))
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._fit_rows()
 
     def _show_one(self, row: int) -> None:
         finding = self.current

@@ -4,24 +4,19 @@ from collections.abc import Callable, Iterable
 from pathlib import Path
 
 from PySide6.QtCore import (
-    QEvent,
     QItemSelection,
     QItemSelectionModel,
     QModelIndex,
-    QObject,
     QPoint,
     QSize,
     Qt,
     QTimer,
     Signal,
 )
-from PySide6.QtGui import QDragEnterEvent, QDropEvent, QKeyEvent
+from PySide6.QtGui import QDragEnterEvent, QDropEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
-    QApplication,
     QComboBox,
-    QCompleter,
-    QFileDialog,
     QHBoxLayout,
     QLabel,
     QLineEdit,
@@ -30,8 +25,6 @@ from PySide6.QtWidgets import (
     QPushButton,
     QSplitter,
     QStackedWidget,
-    QStyledItemDelegate,
-    QStyleOptionViewItem,
     QTreeView,
     QVBoxLayout,
     QWidget,
@@ -39,15 +32,15 @@ from PySide6.QtWidgets import (
 
 from aquin.colour.config import ColourConfig
 from aquin.desk import theme
-from aquin.desk.dialogs import ask_columns, show_edits
 from aquin.desk.findings import FindingsPanel
-from aquin.desk.places import remembered_file
+from aquin.desk.intake import Intake
 from aquin.desk.shot_log import COLUMNS, GROUPS, HIDDEN, ShotLog
 from aquin.desk.shot_model import PictureModel, ShotModel
+from aquin.desk.shot_table import Cells, ShotTable
 from aquin.desk.thumbs import Thumbs
-from aquin.desk.work import Jobs, Tell
+from aquin.desk.work import Jobs
 from aquin.errors import AquinError
-from aquin.production import Event, Production, Setup, Shot
+from aquin.production import Production, Setup, Shot
 from aquin.production.audit import Finding, apply_fix, dismiss, run_audit
 
 QUICK = 800
@@ -69,6 +62,9 @@ class ShotsView(QWidget):
         self.log: ShotLog | None = None
         self.model: ShotModel | None = None
         self.thumbs = Thumbs(self)
+        self.intake = Intake(self, jobs)
+        self.intake.told.connect(self.told)
+        self.intake.done.connect(self.stated)
         self.setAcceptDrops(True)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
@@ -146,11 +142,11 @@ class ShotsView(QWidget):
         )
         menu = QMenu(self.add_button)
         for words, action in (
-            ("A folder of media …", self.ask_folder),
-            ("Files …", self.ask_files),
-            ("A camera report (CSV) …", self.ask_report),
-            ("An edit (.edl, .otio, .xml) …", self.ask_edit),
-            ("The edits that are logged", self.show_edits),
+            ("A folder of media …", self.intake.ask_folder),
+            ("Files …", self.intake.ask_files),
+            ("A camera report (CSV) …", self.intake.ask_report),
+            ("An edit (.edl, .otio, .xml) …", self.intake.ask_edit),
+            ("The edits that are logged", self.intake.show_edits),
         ):
             menu.addAction(words).triggered.connect(lambda _=False, a=action: a())
         self.add_button.setMenu(menu)
@@ -159,7 +155,7 @@ class ShotsView(QWidget):
         self.audit_button.setToolTip(
             "Measure what is not measured yet, and look for everything that is wrong (A)"
         )
-        self.audit_button.clicked.connect(self.audit)
+        self.audit_button.clicked.connect(self.intake.audit)
         bar.addWidget(self.add_button)
         bar.addWidget(self.audit_button)
         return bar
@@ -186,7 +182,7 @@ class ShotsView(QWidget):
         return bar
 
     def _table(self) -> QTreeView:
-        table = _Table()
+        table = ShotTable()
         table.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         table.setEditTriggers(
@@ -197,7 +193,7 @@ class ShotsView(QWidget):
         table.setIndentation(10)
         table.setSortingEnabled(True)
         table.setAccessibleName("Shots")
-        table.setItemDelegate(_Cells(self))
+        table.setItemDelegate(Cells(self))
         table.setStyleSheet(
             "QTreeView { background: #1a1a1a; border: none; } QTreeView::item { padding: 1px 4px; border-right: 1px solid #242424; }"
             "QTreeView::item:selected { background: #464646; color: #fafafa; }"
@@ -234,7 +230,8 @@ class ShotsView(QWidget):
         self, production: Production | None, config: ColourConfig, seen_on: tuple[str, str]
     ) -> None:
         """Another production, or none."""
-        self.production = production
+        self.production = self.intake.production = production
+        self.intake.config = config
         self.thumbs.show(production, config, seen_on)
         if production is None:
             self.log = self.model = None
@@ -508,137 +505,6 @@ class ShotsView(QWidget):
         self.filter.setFocus()
         self.filter.selectAll()
 
-    # slow work
-
-    def log_media(self, paths: list[Path]) -> None:
-        """Log folders and files in the background."""
-        if self.production is None or self.log is None:
-            self.told.emit("Make or open a production first (Ctrl+N, Ctrl+Shift+P).")
-            return
-        production, config = self.production, self.log.config
-
-        def work(tell: Tell) -> object:
-            from aquin.production.ingest import ingest
-
-            return ingest(production, paths, config, tell=tell)
-
-        def done(intake: object) -> None:
-            added, troubles = intake.added, intake.troubles  # type: ignore[attr-defined]
-            words = f"Logged {len(added)} shots."
-            if troubles:
-                words += f" {len(troubles)} can't be read: {troubles[0]}"
-            self.told.emit(words)
-            self.stated.emit()
-
-        self.jobs.start_long("log", "logging media", work, done, self.told.emit)
-
-    def ask_folder(self) -> None:
-        if folder := QFileDialog.getExistingDirectory(self, "Log a folder of media"):
-            self.log_media([Path(folder)])
-
-    def ask_files(self) -> None:
-        files, _ = QFileDialog.getOpenFileNames(self, "Log media files")
-        if files:
-            self.log_media([Path(f) for f in files])
-
-    def ask_report(self) -> None:
-        path, _ = QFileDialog.getOpenFileName(
-            self, "Read a camera report", "", "Camera report (*.csv *.txt *.tsv)"
-        )
-        if path:
-            self.read_report(Path(path))
-
-    def read_report(self, path: Path) -> None:
-        """Show the column mapper for a report; its answer is applied and remembered."""
-        from aquin.production.remembered import Remembered
-        from aquin.production.report import apply_report, propose_mapping, read_sheet
-
-        if self.production is None or self.log is None:
-            return
-        production, config = self.production, self.log.config
-        try:
-            sheet = read_sheet(path)
-            kept = Remembered.read(remembered_file())
-        except AquinError as error:
-            self.told.emit(error.line())
-            return
-
-        def chosen(mapping: dict[str, str]) -> None:
-            def work(tell: Tell) -> object:
-                said = apply_report(production, sheet, mapping, config)
-                kept.keep_mapping(sheet.signature, mapping)
-                return said
-
-            def done(said: object) -> None:
-                words = f"{said.matched} rows matched"  # type: ignore[attr-defined]
-                if said.unmatched:  # type: ignore[attr-defined]
-                    words += f"; {len(said.unmatched)} fit nothing: {said.unmatched[0]}"  # type: ignore[attr-defined]
-                if said.unlisted:  # type: ignore[attr-defined]
-                    words += f"; not in the report: {', '.join(said.unlisted[:3])}"  # type: ignore[attr-defined]
-                self.told.emit(words + ".")
-                self.stated.emit()
-
-            self.jobs.start_long("report", "reading the camera report", work, done, self.told.emit)
-
-        self.mapper = ask_columns(self, sheet, propose_mapping(sheet, kept.mappings), chosen)
-
-    def ask_edit(self) -> None:
-        path, _ = QFileDialog.getOpenFileName(self, "Conform an edit", "", "Edit (*.edl *.otio *.xml)")
-        if path:
-            self.conform(Path(path))
-
-    def conform(self, path: Path) -> None:
-        """Read an edit and match its pieces to shots; what fits nothing is listed."""
-        if self.production is None:
-            return
-        production = self.production
-
-        def work(tell: Tell) -> object:
-            from aquin.exchange.edits import read_edit
-            from aquin.production.conform import conform
-
-            return conform(production, read_edit(path))
-
-        def done(cut: object) -> None:
-            left = len(cut.unmatched)  # type: ignore[attr-defined]
-            total = len(cut.events)  # type: ignore[attr-defined]
-            self.told.emit(f"{total - left} of {total} pieces of the edit conform.")
-            self.stated.emit()
-            if left:
-                self.show_edits()
-
-        self.jobs.start_long("edit", "conforming the edit", work, done, self.told.emit)
-
-    def show_edits(self) -> None:
-        if self.production is not None and self.production.all(Event):
-            self.edits_dialog = show_edits(self, self.production)
-        else:
-            self.told.emit("No edit is logged yet: Log …, An edit.")
-
-    def audit(self) -> None:
-        """Measure and audit everything in the background."""
-        if self.production is None or self.log is None:
-            return
-        production, config = self.production, self.log.config
-
-        def done(found: object) -> None:
-            assert isinstance(found, list)
-            open_ = [f for f in found if not f.dismissed and f.severity != "note"]
-            self.told.emit(
-                f"The audit found {len(open_)} things that are wrong or doubtful."
-                if open_
-                else "The audit found nothing wrong."
-            )
-            self.stated.emit()
-
-        self.jobs.start_long(
-            "audit",
-            "measuring and auditing",
-            lambda tell: run_audit(production, config, tell=tell),
-            done,
-            self.told.emit,
-        )
-
     # drag and drop
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
@@ -646,90 +512,8 @@ class ShotsView(QWidget):
             event.acceptProposedAction()
 
     def dropEvent(self, event: QDropEvent) -> None:
-        paths = [Path(u.toLocalFile()) for u in event.mimeData().urls() if u.isLocalFile()]
-        reports = [p for p in paths if p.suffix.lower() in (".csv", ".tsv")]
-        edits = [p for p in paths if p.suffix.lower() in (".edl", ".otio", ".xml")]
-        media = [p for p in paths if p not in reports and p not in edits]
-        if media:
-            self.log_media(media)
-        for path in reports[:1]:
-            self.read_report(path)
-        for path in edits:
-            self.conform(path)
+        self.intake.dropped([Path(u.toLocalFile()) for u in event.mimeData().urls() if u.isLocalFile()])
         event.acceptProposedAction()
 
     def finish(self) -> None:
         self.thumbs.finish()
-
-
-class _Table(QTreeView):
-    """A table in which Enter opens a shot, and F2 edits."""
-
-    opened = Signal()
-
-    def keyPressEvent(self, event: QKeyEvent) -> None:
-        editing = self.state() == QAbstractItemView.State.EditingState
-        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and not editing:
-            self.opened.emit()
-            return
-        super().keyPressEvent(event)
-
-
-class _Cells(QStyledItemDelegate):
-    """Cells are typed into, or chosen from a list that can be typed into."""
-
-    def __init__(self, view: ShotsView) -> None:
-        super().__init__(view)
-        self.view = view
-
-    def createEditor(self, parent: QWidget, option: QStyleOptionViewItem, index: QModelIndex) -> QWidget:  # type: ignore[override]
-        log, model = self.view.log, self.view.model
-        column = COLUMNS[index.column()]
-        if log is None or model is None or model.shot(index) is None or column.edits == "text":
-            editor = QLineEdit(parent)
-            editor.setAccessibleName(column.title)
-            return editor
-        box = QComboBox(parent)
-        box.setAccessibleName(column.title)
-        box.setEditable(True)
-        box.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)
-        box.addItems(log.choices(column.key))
-        completer = box.completer()
-        if completer is not None:
-            completer.setFilterMode(Qt.MatchFlag.MatchContains)
-            completer.setCompletionMode(QCompleter.CompletionMode.PopupCompletion)
-        box.setMinimumWidth(180 if column.key == "encoding" else 110)
-        box.activated.connect(lambda _: self._take(box))
-        return box
-
-    def _take(self, box: QComboBox) -> None:
-        self.commitData.emit(box)
-        self.closeEditor.emit(box)
-
-    def setEditorData(self, editor: QWidget, index: QModelIndex) -> None:  # type: ignore[override]
-        text = str(index.data(Qt.ItemDataRole.EditRole) or "")
-        if isinstance(editor, QComboBox):
-            editor.setEditText(text)
-            edit = editor.lineEdit()
-            if edit is not None:
-                edit.selectAll()
-        elif isinstance(editor, QLineEdit):
-            editor.setText(text)
-
-    def setModelData(self, editor: QWidget, model: QObject, index: QModelIndex) -> None:  # type: ignore[override]
-        text = (
-            editor.currentText()
-            if isinstance(editor, QComboBox)
-            else editor.text()
-            if isinstance(editor, QLineEdit)
-            else ""
-        )
-        self.view.model.setData(index, text)  # type: ignore[union-attr]
-
-    def eventFilter(self, editor: QObject, event: QEvent) -> bool:
-        pressed = event.type() == QEvent.Type.KeyPress and isinstance(event, QKeyEvent)
-        enter = pressed and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter)  # type: ignore[attr-defined]
-        if enter and isinstance(editor, QComboBox) and QApplication.activePopupWidget() is None:
-            self._take(editor)
-            return True
-        return super().eventFilter(editor, event)

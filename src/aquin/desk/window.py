@@ -38,6 +38,7 @@ from aquin.errors import AquinError
 from aquin.production import Shot
 from aquin.production.measuring import encoding_of
 from aquin.production.media import file_of
+from aquin.workers import part
 
 
 def _is_filmed(folder: Path) -> bool:
@@ -62,8 +63,8 @@ class Window(QMainWindow):
         self.shots = ShotsView(self.view.jobs)
         self.plan = PlanView(self.view.jobs)
         self.productions = Productions(self, self.view.jobs)
-        for part in (self.shots, self.plan, self.productions):
-            part.told.connect(self.tell)
+        for speaker in (self.shots, self.plan, self.productions):
+            speaker.told.connect(self.tell)
         self.shots.looked_at.connect(self.look_at)
         self.plan.config_changed.connect(self.productions.reload_config)
         self.productions.opened.connect(self._production_opened)
@@ -200,7 +201,7 @@ class Window(QMainWindow):
             },
             "shots": {
                 "Ctrl+F": shots.focus_filter,
-                "A": shots.audit,
+                "A": shots.intake.audit,
                 ",": lambda: shots.step(-1),
                 ".": lambda: shots.step(1),
                 "H": shots.make_hero,
@@ -210,7 +211,7 @@ class Window(QMainWindow):
         }
         for name in ("shots", "plan"):
             here[name] |= {"Ctrl+Z": own.undo, "Ctrl+Y": own.redo, "Ctrl+Shift+Z": own.redo}
-        for keys in dict.fromkeys(k for part in here.values() for k in part):
+        for keys in dict.fromkeys(k for actions in here.values() for k in actions):
 
             def act(keys: str = keys) -> None:
                 action = here[self.shown].get(keys)
@@ -307,10 +308,14 @@ class Window(QMainWindow):
 
         def film(tell: Tell) -> Path:
             from aquin.simulate.demo import film_first_takes
+            from aquin.simulate.logbook import log_demo
 
-            return film_first_takes(folder, tell)
+            session = film_first_takes(folder, tell)
+            log_demo(folder)
+            return session
 
         def filmed(session: Path) -> None:
+            self.open_production(session.with_suffix(".aquin"))
             self.open_session(session)
             self.finish_demo(folder)
 
@@ -321,8 +326,11 @@ class Window(QMainWindow):
 
         def film(tell: Tell) -> Path:
             from aquin.simulate.demo import build_demo
+            from aquin.simulate.logbook import log_demo
 
-            return build_demo(folder, tell)
+            session = build_demo(folder, part(tell, 0, 0.75))
+            log_demo(folder, part(tell, 0.75, 1), audit=True)
+            return session
 
         if _is_filmed(folder):
             return
@@ -415,9 +423,9 @@ class Window(QMainWindow):
             "settle all": self.view.settle_all,
             "export": self.view.ask_export,
             "open production": self.productions.ask_open,
-            "log": self.shots.ask_folder,
+            "log": self.shots.intake.ask_folder,
             "show plan": lambda: self.show_view("plan"),
-            "audit": self.shots.audit,
+            "audit": self.shots.intake.audit,
             "show finding": self._show_finding,
             "show shots": lambda: self.show_view("shots"),
         }

@@ -30,6 +30,12 @@ VERSION = 1
 
 KIND = "survey"
 
+SWEEP = (0.5, 0.3, 0.7, 0.15, 0.85)
+"""Where in a chart take frames are tried, as shares of its length; a chart is mostly held flat in the middle."""
+
+GOOD = 0.95
+"""Score of a chart from which no further frame is tried."""
+
 EVEN = 0.02
 """Standard deviation of the signal within which a patch passes for a grey card."""
 
@@ -198,8 +204,8 @@ def measure_one(job: Job) -> dict[str, Any]:
     troubles: list[str] = []
     numbers = [source.first + round(share * (source.count - 1)) for share in (0.1, 0.5, 0.9)]
     if job.chart:
-        numbers = [source.first + round(share * (source.count - 1)) for share in np.linspace(0, 1, 7)]
-    for number in sorted({*numbers, source.last}):
+        numbers = [source.first + round(share * (source.count - 1)) for share in SWEEP]
+    for number in dict.fromkeys([*numbers, source.last]):
         try:
             frame = source.read(number)
         except AquinError as error:
@@ -244,7 +250,7 @@ def _best_chart(frames: Sequence[Float32], to_linear: Any) -> dict[str, Any] | N
         reading = read_chart(rgb, to_linear, layout())
         if reading is not None:
             readings.append(reading)
-        if reading is not None and reading.score > 0.97:
+        if reading is not None and reading.score > GOOD:
             break
     if not readings:
         return None

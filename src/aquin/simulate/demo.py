@@ -194,6 +194,8 @@ def _sweep(folder: Path) -> None:
     for name in ("media", "reports", "edit", "references"):
         shutil.rmtree(folder / name, ignore_errors=True)
     (folder / SESSION).unlink(missing_ok=True)
+    for name in ("ferry.aquin", "ferry.aquin-wal", "ferry.aquin-shm"):
+        (folder / name).unlink(missing_ok=True)
 
 
 def _read(mark: Path) -> dict[str, object]:
