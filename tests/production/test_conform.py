@@ -49,6 +49,14 @@ def test_drop_frame_keeps_up_with_the_clock_over_a_day() -> None:
     assert float(plain / NTSC) - day == pytest.approx(86.4, abs=0.01)
 
 
+@pytest.mark.parametrize(
+    "text", ["", "1:2:3", "24:00:00:00", "10:60:00:00", "10:00:60:00", "10:00:00:24", "10:00:00:00:1", "a"]
+)
+def test_what_is_no_timecode_is_refused(text: str) -> None:
+    with pytest.raises(AquinError, match="is not a timecode at 24 frames"):
+        frames_of(text, Fraction(24))
+
+
 @pytest.mark.parametrize("rate", [Fraction(24), Fraction(25), NTSC, Fraction(30)])
 @pytest.mark.parametrize("drop", [False, True])
 def test_every_frame_has_one_timecode_and_back(rate: Fraction, drop: bool) -> None:

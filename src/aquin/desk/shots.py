@@ -61,6 +61,7 @@ class ShotsView(QWidget):
         self.production: Production | None = None
         self.log: ShotLog | None = None
         self.model: ShotModel | None = None
+        self.shows_pictures = False
         self.thumbs = Thumbs(self)
         self.intake = Intake(self, jobs)
         self.intake.told.connect(self.told)
@@ -302,7 +303,7 @@ class ShotsView(QWidget):
         elif self.model is not None and not self.model.groups:
             empty = "No shot fits this filter."
         self.empty.setText(empty)
-        self.pages.setCurrentIndex(2 if empty else (1 if self.as_pictures.isChecked() else 0))
+        self.pages.setCurrentIndex(2 if empty else (1 if self.shows_pictures else 0))
         shown = len(self.model.shots) if self.model is not None else 0
         total = len(self.production.all(Shot)) if self.production is not None else 0
         self.count.setText(f"{shown} of {total}" if shown != total else f"{total} shots" if total else "")
@@ -319,6 +320,7 @@ class ShotsView(QWidget):
     def show_as(self, page: int) -> None:
         """0: table, 1: pictures; the selection goes along."""
         ids = [s.id for s in self.selected]
+        self.shows_pictures = page == 1
         self.as_table.setChecked(page == 0)
         self.as_pictures.setChecked(page == 1)
         self._show_page()
@@ -332,7 +334,7 @@ class ShotsView(QWidget):
         """The selected shots in the order in which they are shown."""
         if self.model is None:
             return []
-        if self.as_pictures.isChecked():
+        if self.shows_pictures:
             rows = sorted(i.row() for i in self.pictures.selectionModel().selectedIndexes())
             return [s for r in rows if (s := self.flat.shot(self.flat.index(r))) is not None]
         found = [self.model.shot(i) for i in self.table.selectionModel().selectedRows()]
@@ -346,12 +348,12 @@ class ShotsView(QWidget):
         first = None
         for id in ids:
             index = self.model.index_of(id)
-            if self.as_pictures.isChecked():
+            if self.shows_pictures:
                 index = self.flat.index(max(self.flat.row_of(id), 0)) if index.isValid() else QModelIndex()
             if index.isValid():
                 picked.select(index, index)
                 first = index if first is None else first
-        view: QAbstractItemView = self.pictures if self.as_pictures.isChecked() else self.table
+        view: QAbstractItemView = self.pictures if self.shows_pictures else self.table
         flags = QItemSelectionModel.SelectionFlag.ClearAndSelect | QItemSelectionModel.SelectionFlag.Rows
         if first is not None:
             view.selectionModel().setCurrentIndex(first, QItemSelectionModel.SelectionFlag.NoUpdate)

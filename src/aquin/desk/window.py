@@ -145,7 +145,7 @@ class Window(QMainWindow):
         if name == "bench":
             self.view.pictures.setFocus()
         elif name == "shots":
-            (self.shots.pictures if self.shots.as_pictures.isChecked() else self.shots.table).setFocus()
+            (self.shots.pictures if self.shots.shows_pictures else self.shots.table).setFocus()
         else:
             self.plan.setFocus()
         if hasattr(self, "_saving"):

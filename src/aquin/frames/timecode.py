@@ -1,16 +1,30 @@
 """Timecode to frame count and back (SMPTE ST 12-1), through OpenTimelineIO's rational time."""
 
+import re
 from fractions import Fraction
 
 from aquin.errors import AquinError
+
+
+_FORM = re.compile(r"^(\d\d):(\d\d):(\d\d)[:;](\d\d\d?)$")
 
 
 def frames_of(timecode: str, rate: Fraction) -> int:
     """Frames since 00:00:00:00. A semicolon before the frames means drop frame. Raises AquinError."""
     from opentimelineio import opentime
 
+    match = _FORM.match(timecode.strip())
+    nominal = round(float(rate))
     try:
-        return int(opentime.from_timecode(timecode, float(rate)).value)
+        if (
+            match is None
+            or int(match[1]) > 23
+            or int(match[2]) > 59
+            or int(match[3]) > 59
+            or int(match[4]) >= nominal
+        ):
+            raise ValueError
+        return int(opentime.from_timecode(timecode.strip(), float(rate)).value)
     except (ValueError, TypeError) as error:
         raise AquinError(
             f"'{timecode}' is not a timecode at {float(rate):g} frames a second",

@@ -8,6 +8,7 @@ from fractions import Fraction
 import numpy as np
 
 from aquin.arrays import Float64
+from aquin.errors import AquinError
 from aquin.frames.timecode import frames_of
 from aquin.production.looking import picture_of
 from aquin.production.records import Setup, Shot
@@ -69,7 +70,10 @@ def seconds_of(shot: Shot) -> tuple[float, float] | None:
     rate = shot.fps
     if not shot.start or rate is None:
         return None
-    begin = frames_of(shot.start, rate) / nominal(rate)
+    try:
+        begin = frames_of(shot.start, rate) / nominal(rate)
+    except AquinError:  # what a file or another program wrote there is no timecode at its rate
+        return None
     return begin, begin + shot.frames / float(rate)
 
 
