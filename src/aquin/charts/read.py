@@ -10,6 +10,7 @@ from aquin.charts.find import find_chart, project, sample, unit_to_pixels
 from aquin.charts.layout import Layout
 from aquin.colour.primaries import AP1_LUMA
 from aquin.errors import AquinError
+from aquin.measure.clipping import clip_levels
 
 INNER = 0.6
 """Share of a patch's side that is read."""
@@ -127,32 +128,6 @@ def robust_mean(pixels: Float64) -> Float64:
     sigma = 1.4826 * np.median(np.abs(pixels - middle), axis=1, keepdims=True)
     weight = (np.abs(pixels - middle) <= 2.5 * sigma + 1e-9).astype(np.float64)
     return np.asarray((pixels * weight).sum(1) / weight.sum(1), np.float64)
-
-
-def clip_levels(rgb: Float32) -> tuple[Float64, Float64]:
-    """(3,) floor and ceiling of the recording: where a channel piles up, else the ends of the signal.
-
-    A pile is at least 0.1 % of the frame within one 10-bit code of its lowest or highest value, and ten times what lies in
-    the code next to it.
-    """
-    few = rgb[:: max(rgb.shape[0] // 400, 1), :: max(rgb.shape[1] // 700, 1)].reshape(-1, 3)
-    code = 1 / 1023
-    low, high = few.min(0).astype(np.float64), few.max(0).astype(np.float64)
-    floor, ceiling = np.minimum(low, 0.0) - 1.0, np.maximum(high, 1.0) + 1.0
-    for k in range(3):
-        top, next_top = (
-            float(((few[:, k] > high[k] - (n + 1) * code) & (few[:, k] <= high[k] - n * code)).mean())
-            for n in (0, 1)
-        )
-        if top > 0.001 and top > 10 * next_top:
-            ceiling[k] = high[k] - code
-        end, next_end = (
-            float(((few[:, k] < low[k] + (n + 1) * code) & (few[:, k] >= low[k] + n * code)).mean())
-            for n in (0, 1)
-        )
-        if end > 0.001 and end > 10 * next_end:
-            floor[k] = low[k] + code
-    return floor, ceiling
 
 
 def _light(

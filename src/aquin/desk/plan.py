@@ -5,12 +5,15 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtWidgets import (
+    QApplication,
+    QComboBox,
     QFileDialog,
     QFrame,
     QHBoxLayout,
     QLabel,
+    QLineEdit,
     QPushButton,
     QScrollArea,
     QVBoxLayout,
@@ -55,6 +58,10 @@ class PlanView(QScrollArea):
         self.setWidgetResizable(True)
         self.setFrameShape(QFrame.Shape.NoFrame)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self._later = QTimer(self)
+        self._later.setSingleShot(True)
+        self._later.setInterval(0)
+        self._later.timeout.connect(self._redraw)
         self._build()
 
     def show_production(self, production: Production | None, config: ColourConfig) -> None:
@@ -62,11 +69,22 @@ class PlanView(QScrollArea):
         self.refresh()
 
     def refresh(self) -> None:
-        """Draw the plan as it is now; where one had scrolled to stays."""
-        at = self.verticalScrollBar().value()
+        """Draw the plan as it is now, as soon as whoever asked for it has finished."""
         self.chain = chain_of(self.production, self.config) if self.production is not None else None
+        self._later.start()
+
+    def _redraw(self) -> None:
+        """Build anew; scrolling and the focus stay where they were."""
+        at, focus = self.verticalScrollBar().value(), _mark(QApplication.focusWidget())
+        old = self.takeWidget()
+        if old is not None:
+            old.deleteLater()
         self._build()
         self.verticalScrollBar().setValue(at)
+        controls = self.body.findChildren(QWidget) if focus is not None else []
+        again = next((w for w in controls if _mark(w) == focus), None)
+        if again is not None:
+            again.setFocus()
 
     @property
     def open_count(self) -> int:
@@ -86,7 +104,7 @@ class PlanView(QScrollArea):
     # building
 
     def _build(self) -> None:
-        body = QWidget()
+        self.body = body = QWidget()
         column = QVBoxLayout(body)
         column.setContentsMargins(16, 12, 16, 12)
         column.setSpacing(14)
@@ -228,6 +246,14 @@ class PlanView(QScrollArea):
     def ask_sheet(self) -> None:
         if self.production is not None and self.chain is not None:
             ask_sheet(self, self.production, self.chain, self.told.emit)
+
+
+def _mark(widget: QWidget | None) -> tuple[str, str, str] | None:
+    """What tells a control from the others after the view was built anew."""
+    if not isinstance(widget, QPushButton | QComboBox | QLineEdit):
+        return None
+    text = widget.text() if isinstance(widget, QPushButton) else ""
+    return type(widget).__name__, widget.accessibleName(), text
 
 
 def _new_name(display: str, view: str, others: list[Deliverable]) -> str:

@@ -5,7 +5,6 @@ from fractions import Fraction
 
 from aquin.errors import AquinError
 
-
 _FORM = re.compile(r"^(\d\d):(\d\d):(\d\d)[:;](\d\d\d?)$")
 
 

@@ -7,8 +7,8 @@ from typing import Any
 import numpy as np
 
 from aquin.arrays import Float32, Float64, Floats
-from aquin.charts.read import clip_levels
 from aquin.colour.primaries import AP1_LUMA
+from aquin.measure.clipping import clip_levels
 
 SHARES = (0.01, 0.1, 1, 5, 25, 50, 75, 95, 99, 99.9, 99.99)
 """Percentiles that are kept, in per cent."""
