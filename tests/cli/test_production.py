@@ -228,8 +228,8 @@ def test_ctrl_c_while_measuring_keeps_what_was_measured(file: Path) -> None:
 
 def test_bad_production_files_are_one_clear_line(tmp_path: Path) -> None:
     (tmp_path / "bad.aquin").write_bytes(b"x" * 500)
-    for command in ("measure", "audit", "plan", "journal"):
-        done = run(command, tmp_path / "bad.aquin", code=2)
+    for name in ("measure", "audit", "plan", "journal"):
+        done = run(name, tmp_path / "bad.aquin", code=2)
         assert done.stderr.strip().count("\n") == 0
         assert "no production of Aquin" in done.stderr
         assert done.stdout == ""

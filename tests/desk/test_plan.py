@@ -140,7 +140,7 @@ def test_encoding_range_and_presets_of_a_camera(window: Window) -> None:
     plan = window.plan
     camera = production_of(window).all(Camera)[0]
     production_of(window).change("unknown", replace(camera, encoding=""))
-    assert plan.open_count == 1
+    until(lambda: plan.open_count == 1)
     assert "not chosen yet" in words(window)
     plan.ask_encoding(production_of(window).all(Camera)[0])
     plan.picker.search.setText("acescct")

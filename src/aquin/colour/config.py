@@ -39,6 +39,7 @@ class ColourConfig:
         self._config = config
         self.label = label
         self.path: Path | None = None
+        self._ready: dict[tuple[str, ...], Processor] = {}
 
     @classmethod
     def load(cls, path: str | Path | None = None) -> "ColourConfig":
@@ -128,7 +129,7 @@ class ColourConfig:
         group = ocio.GroupTransform()
         group.appendTransform(ocio.ColorSpaceTransform(src=self.resolve(encoding), dst=_INTERCHANGE))
         group.appendTransform(_matrix(AP0_TO_AP1))
-        return self._processor(group)
+        return self._processor(group, "to linear", encoding)
 
     def fingerprint(self, encoding: str) -> str:
         """Changes when what the encoding means in this configuration does."""
@@ -140,7 +141,7 @@ class ColourConfig:
         group = ocio.GroupTransform()
         group.appendTransform(_matrix(np.linalg.inv(AP0_TO_AP1)))
         group.appendTransform(ocio.ColorSpaceTransform(src=_INTERCHANGE, dst=self.resolve(encoding)))
-        return self._processor(group)
+        return self._processor(group, "from linear", encoding)
 
     def view(self, display: str, view: str) -> "Processor":
         """Scene-linear AP1 to a display's signal. Raises AquinError for an unknown pair."""
@@ -150,12 +151,17 @@ class ColourConfig:
         group = ocio.GroupTransform()
         group.appendTransform(_matrix(np.linalg.inv(AP0_TO_AP1)))
         group.appendTransform(ocio.DisplayViewTransform(src=_INTERCHANGE, display=display, view=view))
-        return self._processor(group)
+        return self._processor(group, "view", display, view)
 
-    def _processor(self, transform: Any) -> "Processor":
+    def _processor(self, transform: Any, *key: str) -> "Processor":
+        """The transform ready to run; it is built once, since a configuration never changes."""
+        if key in self._ready:
+            return self._ready[key]
         try:
             built = self._config.getProcessor(transform)
-            return Processor(built.getOptimizedCPUProcessor(ocio.OPTIMIZATION_LOSSLESS))
+            made = Processor(built.getOptimizedCPUProcessor(ocio.OPTIMIZATION_LOSSLESS))
+            self._ready[key] = made
+            return made
         except ocio.Exception as error:
             raise AquinError(
                 f"the colour transform can't be built ({_first(error)})", None, "Check the configuration"

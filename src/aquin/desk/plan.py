@@ -6,6 +6,7 @@ from pathlib import Path
 from typing import Any
 
 from PySide6.QtCore import Qt, QTimer, Signal
+from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import (
     QApplication,
     QComboBox,
@@ -42,12 +43,17 @@ from aquin.production.settings import (
     keep_deliverables,
 )
 
+HIDDEN_MS = 250
+"""While the view is hidden, its checks follow a change after this time."""
+
 
 class PlanView(QScrollArea):
     """Reads the production anew after each change; every control writes one decision."""
 
     told = Signal(str)
     config_changed = Signal()
+    checked = Signal()
+    """The checks of the chain were made anew."""
 
     def __init__(self, jobs: Jobs) -> None:
         super().__init__()
@@ -58,9 +64,9 @@ class PlanView(QScrollArea):
         self.setWidgetResizable(True)
         self.setFrameShape(QFrame.Shape.NoFrame)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self._dirty = False
         self._later = QTimer(self)
         self._later.setSingleShot(True)
-        self._later.setInterval(0)
         self._later.timeout.connect(self._redraw)
         self._build()
 
@@ -70,11 +76,20 @@ class PlanView(QScrollArea):
 
     def refresh(self) -> None:
         """Draw the plan as it is now, as soon as whoever asked for it has finished."""
-        self.chain = chain_of(self.production, self.config) if self.production is not None else None
-        self._later.start()
+        self._later.start(0 if self.isVisible() else HIDDEN_MS)
+
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        if self._dirty:
+            self._later.start(0)
 
     def _redraw(self) -> None:
-        """Build anew; scrolling and the focus stay where they were."""
+        """Build anew; scrolling and the focus stay where they were. While it is hidden, only the checks are made anew."""
+        self.chain = chain_of(self.production, self.config) if self.production is not None else None
+        self.checked.emit()
+        self._dirty = not self.isVisible()
+        if self._dirty:
+            return
         at, focus = self.verticalScrollBar().value(), _mark(QApplication.focusWidget())
         old = self.takeWidget()
         if old is not None:

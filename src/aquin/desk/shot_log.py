@@ -83,6 +83,7 @@ class ShotLog:
         self.findings: list[Finding] = []
         self._by_shot: dict[str, list[Finding]] = {}
         self._hay: dict[str, tuple[Shot, str]] = {}
+        self._orders: dict[str, tuple[Shot, str, tuple[Any, ...]]] = {}
         self._names: dict[str, str] = {}
         self._cut: tuple[int, Event | None, dict[str, list[int]]] | None = None
         self.read_findings()
@@ -113,7 +114,7 @@ class ShotLog:
         self._names = self._all_names()
         words = self.words.lower().split()
         shots = [s for s in self.production.all(Shot) if all(self._fits(s, w) for w in words)]
-        shots.sort(key=self._order, reverse=self.descending)
+        shots.sort(key=self._kept_order, reverse=self.descending)
         if self.by == "none":
             return [Group("all", tuple(shots))] if shots else []
         parts: dict[str, list[Shot]] = {}
@@ -139,12 +140,23 @@ class ShotLog:
     def _fits(self, shot: Shot, word: str) -> bool:
         held = self._hay.get(shot.id)
         if held is None or held[0] is not shot:
-            parts = [self.text(shot, c.key) for c in COLUMNS] + [f.severity for f in self.of(shot)]
-            held = self._hay[shot.id] = (shot, " ".join(parts).lower())
+            held = self._hay[shot.id] = (shot, self._words_of(shot).lower())
         field, colon, want = word.partition(":")
         if colon and field in _BY_KEY and want:
             return want in self.text(shot, field).lower()
         return word in held[1]
+
+    def _words_of(self, shot: Shot) -> str:
+        """Everything that the filter looks through."""
+        found = self._by_shot.get(shot.id)
+        findings = (
+            "" if not found else f"{_findings_text(self, shot)} {' '.join(f.severity for f in self.of(shot))}"
+        )
+        return " ".join(
+            (shot.name, self._names.get(shot.camera_id, ""), self._names.get(shot.setup_id, ""), shot.kind, shot.target, shot.slate,
+             shot.take, shot.start, self.text(shot, "encoding"), shot.range or shot.file_range, f"{shot.width} x {shot.height}",
+             shot.rate, shot.white, shot.tint, shot.exposure_index, shot.t_stop, shot.nd, shot.lens, shot.path, shot.note, findings)
+        )  # fmt: skip
 
     def cut_of(self, shot: Shot) -> list[int]:
         """The numbers of the edit's pieces that were cut from a shot, from 1."""
@@ -157,6 +169,12 @@ class ShotLog:
                     pieces.setdefault(event.shot_id, []).append(event.position + 1)
             self._cut = (len(events), events[-1] if events else None, pieces)
         return self._cut[2].get(shot.id, [])
+
+    def _kept_order(self, shot: Shot) -> tuple[Any, ...]:
+        held = self._orders.get(shot.id)
+        if held is None or held[0] is not shot or held[1] != self.order or self.order in ("cut", "findings"):
+            held = self._orders[shot.id] = (shot, self.order, self._order(shot))
+        return held[2]
 
     def _order(self, shot: Shot) -> tuple[Any, ...]:
         if self.order == "start":

@@ -21,6 +21,8 @@ from aquin.production import Shot
 
 Index = QModelIndex | QPersistentModelIndex
 ROW = QSize(0, 40)
+FEW = 60
+"""Up to so many changed rows are announced one by one; the rest is seen when it is painted."""
 _EDITABLE = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable | Qt.ItemFlag.ItemIsEditable
 _PLAIN = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable
 
@@ -29,6 +31,8 @@ class ShotModel(QAbstractItemModel):
     """Groups at the top, their shots below. An edit of one selected shot goes to all selected ones (`chosen`)."""
 
     failed = Signal(str)
+    pictured = Signal()
+    """Pictures have come: what is on screen is to be painted again."""
 
     def __init__(self, log: ShotLog, thumbs: Thumbs) -> None:
         super().__init__()
@@ -36,18 +40,24 @@ class ShotModel(QAbstractItemModel):
         self.groups: list[Group] = []
         self.chosen: list[Shot] = []
         self._at: dict[str, tuple[int, int]] = {}
-        thumbs.ready.connect(self._thumbs_came)
+        thumbs.ready.connect(self.pictured)
 
     def read(self) -> bool:
         """Take the log as it is now; tells whether rows came, went or moved (the view was then reset)."""
         groups = self.log.groups()
         shape = [(g.title, [s.id for s in g.shots]) for g in groups]
         if shape == [(g.title, [s.id for s in g.shots]) for g in self.groups]:
-            self.groups = groups
-            for k, group in enumerate(groups):
-                top = self.index(k, 0)
-                last = self.index(len(group.shots) - 1, len(COLUMNS) - 1, top)
-                self.dataChanged.emit(self.index(0, 0, top), last)
+            old, self.groups = self.groups, groups
+            changed = [
+                (k, n)
+                for k, group in enumerate(groups)
+                for n, shot in enumerate(group.shots)
+                if shot is not old[k].shots[n]
+            ]
+            for k, n in changed[:FEW]:
+                row = self.createIndex(n, 0, k + 1)
+                self.dataChanged.emit(row, self.createIndex(n, len(COLUMNS) - 1, k + 1))
+            self.pictured.emit()  # findings may read otherwise, too
             return False
         self.beginResetModel()
         self.groups = groups
@@ -168,16 +178,6 @@ class ShotModel(QAbstractItemModel):
         except AquinError as error:
             self.failed.emit(error.line())
             return False
-
-    def _thumbs_came(self) -> None:
-        if self.groups:
-            for k, group in enumerate(self.groups):
-                top = self.index(k, 0)
-                self.dataChanged.emit(
-                    self.index(0, 0, top),
-                    self.index(len(group.shots) - 1, 0, top),
-                    [Qt.ItemDataRole.DecorationRole],
-                )
 
 
 class PictureModel(QAbstractListModel):

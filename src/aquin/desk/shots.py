@@ -246,6 +246,8 @@ class ShotsView(QWidget):
             log.order, log.descending = self.log.order, self.log.descending
         self.log, self.model = log, ShotModel(log, self.thumbs)
         self.model.failed.connect(self.told)
+        for view in (self.table, self.pictures):
+            self.model.pictured.connect(view.viewport().update)
         self.flat = PictureModel(self.model)
         self.table.setModel(self.model)
         self.pictures.setModel(self.flat)

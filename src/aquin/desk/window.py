@@ -67,6 +67,7 @@ class Window(QMainWindow):
             speaker.told.connect(self.tell)
         self.shots.looked_at.connect(self.look_at)
         self.plan.config_changed.connect(self.productions.reload_config)
+        self.plan.checked.connect(self._stated)
         self.productions.opened.connect(self._production_opened)
         self.productions.changed.connect(self._production_changed)
         body = QWidget()

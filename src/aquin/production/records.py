@@ -6,6 +6,7 @@ Every record has an `id`: a UUID as 32 hexadecimal digits, so that work from sev
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from fractions import Fraction
+from functools import cached_property
 from typing import Any, ClassVar, Literal
 from uuid import uuid4
 
@@ -135,7 +136,7 @@ class Shot(Record):
     """Hash of what the file holds, see `media.content_of`."""
     metadata: Mapping[str, str] = field(default_factory=dict)
 
-    @property
+    @cached_property
     def fps(self) -> Fraction | None:
         return Fraction(self.rate) if self.rate else None
 
