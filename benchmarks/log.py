@@ -1,6 +1,6 @@
 """The shot log at 5,000 shots: opening, filtering, editing, in the core and in the window, and the memory it takes.
 
-Run: ./aquin-python benchmarks/log.py is not needed; use .venv/bin/python benchmarks/log.py [COUNT]
+Run: .venv/bin/python benchmarks/log.py [COUNT]
 """
 
 import os

@@ -68,13 +68,13 @@ def each(
                     item = running.pop(future)
                     error = future.exception()
                     done += 1
-                    if tell is not None:
-                        tell(done / len(items), words(item))
                     if error is not None and not isinstance(error, AquinError):
                         error = AquinError(
                             f"this went wrong inside Aquin ({type(error).__name__}: {error})", _path(item), ""
                         )
                     yield item, error if error is not None else future.result()
+                    if tell is not None:  # only now: a stop must not lose a result that is there
+                        tell(done / len(items), words(item))
         finally:
             _end(pool)
 

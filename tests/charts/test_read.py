@@ -7,11 +7,12 @@ import numpy as np
 import pytest
 
 from aquin.charts.layout import Layout, layout
+from aquin.charts.read import read_chart, robust_mean
 from aquin.colour.config import ColourConfig
 from aquin.colour.primaries import ACES_WHITE
 from aquin.errors import AquinError
 from aquin.measure.clip import Clip
-from aquin.measure.clipping import clip_levels, read_chart, robust_mean
+from aquin.measure.clipping import clip_levels
 from photographs import RED_TO_709, Case, compose
 
 

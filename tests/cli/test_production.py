@@ -186,7 +186,12 @@ def test_plan_prints_the_chain_and_writes_for_the_crew(file: Path, tmp_path: Pat
     display = found["screens"][0]["display"]
     assert len(data("plan", file, "--display", display, "--view", "Un-tone-mapped", code=1)["screens"]) == 2
     assert "?? range: full, assumed for 5 of 5: their files do not say" in run("plan", file, code=1).stdout
+    data("plan", file, "--camera", "Camera A", "--preset", "keep", code=1)
+    data("plan", file, "--camera", "Camera A", "--encoding", "ACEScg", code=1)
+    used = data("plan", file, "--camera", "Camera A", "--preset", "use", code=1)
+    assert used["cameras"][0]["checks"][0]["words"] == "ACEScct"
     for words, message in (
+        (("--camera", "Camera B", "--preset", "use"), "no preset is kept for Camera B"),
         (("--camera", "Nobody", "--encoding", "ACEScc"), "there is no camera 'Nobody'"),
         (("--policy", "cat"), "there is no policy 'cat'"),
         (("--display", display, "--view", "no view"), "there is no view 'no view'"),

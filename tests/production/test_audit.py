@@ -241,6 +241,19 @@ def test_codes_below_the_curves_black_for_a_whole_camera(shoot: Shoot) -> None:
     assert "below the black of ACEScct" in finding.what
 
 
+def test_cards_far_from_grey_and_codes_beyond_belief(shoot: Shoot) -> None:
+    for k in (7, 8):
+        card = shoot.add(
+            f"A{k}", shoot.cameras[0], kind="grey card", target="grey card", start=f"10:2{k}:00:00"
+        )
+        shoot.measured[card.id]["card"] = {"warm": 0.0, "green": 0.0, "uneven": 0.001, "level": -3.6}
+    finding = only(shoot.found(tags.grey_target))
+    assert (finding.camera, "-3.6 stops" in finding.what) == (shoot.cameras[0].id, True)
+    for k in range(5):
+        shoot.picture(f"B{k}", scene(k, 8.5))
+    assert only(shoot.found(tags.above_ceiling)).camera == shoot.cameras[1].id
+
+
 def test_card_under_another_light(shoot: Shoot) -> None:
     def neutral(warm: float) -> dict[str, Any]:
         from aquin.charts.layout import layout
@@ -254,7 +267,7 @@ def test_card_under_another_light(shoot: Shoot) -> None:
     assert (finding.kind, shoot.names(finding)) == ("card light", ["A0"])
     assert "warmer" in finding.what
     card = shoot.add("A9", shoot.cameras[0], kind="grey card", target="grey card", start="10:05:30:00")
-    shoot.measured[card.id]["card"] = {"warm": 1.15, "green": 0.0, "uneven": 0.001}
+    shoot.measured[card.id]["card"] = {"warm": 1.15, "green": 0.0, "uneven": 0.001, "level": 0.0}
     assert [shoot.names(f) for f in shoot.found(light.card_light)] == []  # its own grey card says the same
     shoot.measured[a]["chart"] = neutral(0.4)
     assert shoot.names(only(shoot.found(light.card_light))) == ["A0"]
@@ -367,10 +380,15 @@ def logged(tmp_path_factory: pytest.TempPathFactory) -> tuple[Any, Production, l
     production = Production.create(folder / "ferry.aquin")
     config = config_of(production)
     ingest(production, [folder / "media"], config)
+    proposed = {s.path: s.setup_id for s in production.all(Shot)}
     sheet = read_sheet(folder / "reports" / "camera-report.csv")
     apply_report(production, sheet, propose_mapping(sheet, {}), config)
+    PROPOSED[seed] = proposed
     return plan, production, run_audit(production, config)
 
+
+PROPOSED: dict[int, dict[str, str]] = {}
+"""Path to setup by seed, as proposed before the camera report was read."""
 
 KINDS = {
     "wrong encoding": {"encoding"},
@@ -414,6 +432,21 @@ def test_planted_mistakes_of_any_seed_are_found_with_few_false_alarms(
     assert [
         (production.get(Camera, f.camera).name, production.get(Setup, f.setup).name) for f in missing
     ] == [("Petrel", "engine-room")]
+
+
+def test_setups_proposed_from_times_are_those_of_the_shoot(
+    logged: tuple[Any, Production, list[Finding]],
+) -> None:
+    """Before any paper was read; a take without timecode, or that can't be read, follows its neighbours."""
+    plan, _, _ = logged
+    proposed = PROPOSED[plan.seed]
+    seen: dict[str, set[str]] = {}
+    for take in plan.takes:
+        seen.setdefault(take.setup, set()).add(proposed[take.path])
+    timed = [t for t in plan.takes if t.mistake not in ("no timecode", "truncated")]
+    for setup in seen:
+        assert len({proposed[t.path] for t in timed if t.setup == setup}) == 1, setup
+    assert len({proposed[t.path] for t in timed}) == len(seen)
 
 
 def test_edit_of_that_shoot_conforms(logged: tuple[Any, Production, list[Finding]]) -> None:

@@ -11,12 +11,16 @@ import pytest
 from aquin.arrays import Floats
 from aquin.charts.layout import Layout
 from aquin.charts.nearest import nearest_encodings
+from aquin.colour.cdl import Cdl
 from aquin.colour.config import ColourConfig
+from aquin.colour.grade import Balance
+from aquin.colour.grade import Grade as Correction
 from aquin.errors import AquinError
 from aquin.exchange.crew_sheet import Sheet, html, write_crew_sheet
 from aquin.exchange.monitor import monitor_transform, write_monitor_lut
 from aquin.exchange.names import safe_name
 from aquin.production import Camera, Grade, Option, Production, Root, Setup, Shot
+from aquin.production.grading import balance_of, held_grade, keep_grade, trim_of
 from aquin.production.plan import chain_of, checklist, choose_policy, exposure_card, routine_of, set_routine
 from aquin.production.settings import Deliverable, choose_config, config_of, keep_deliverables
 from aquin.production.stale import inputs_of, is_stale, stale_grades
@@ -260,3 +264,30 @@ def test_a_change_upstream_makes_a_grade_stale(production: Production, builtin: 
         assert {g.layer for g in stale_grades(production, builtin)} == stale, spoil
         production.undo()
     assert not is_stale(production, builtin, typed)
+
+
+def test_balance_of_a_card_serves_the_cameras_other_shots(
+    production: Production, builtin: ColourConfig
+) -> None:
+    """Balance belongs to camera and setup, from the card; a shot that was trimmed keeps its own and becomes stale."""
+    chart, shot, other = production.all(Shot)
+    assert held_grade(production, shot) is None
+    first = Correction(Balance(0.5, (1.1, 1.0, 0.85)))
+    assert keep_grade(production, builtin, shot, Correction(), "typed") is None
+    keep_grade(production, builtin, chart, first, "settle all")
+    assert held_grade(production, shot) == first
+    assert held_grade(production, other) is None  # another body
+    assert balance_of(production, shot).origin == "settle all of a1"
+    trimmed = replace(first, trim=Cdl((1.0, 1.0, 1.1), (0.01, 0.0, 0.0), (1.0, 1.0, 1.0), 0.9))
+    keep_grade(production, builtin, shot, trimmed, "typed")
+    assert held_grade(production, shot) == trimmed
+    assert keep_grade(production, builtin, shot, trimmed, "typed") is None
+    assert stale_grades(production, builtin) == []
+    keep_grade(production, builtin, chart, Correction(Balance(0.7)), "settle all")
+    assert held_grade(production, shot) == trimmed
+    assert [g.layer for g in stale_grades(production, builtin)] == ["trim"]
+    production.undo()
+    assert stale_grades(production, builtin) == []
+    spoilt = replace(trim_of(production, shot), values={"stops": "x"})
+    production.change("spoil", spoilt)
+    assert held_grade(production, shot) == first

@@ -22,6 +22,10 @@ def plan(
         typer.Option("--encoding", help="How this camera records, by a name of the configuration."),
     ] = None,
     note: Annotated[str, typer.Option("--note", help="Why, where the encoding only stands in.")] = "",
+    preset: Annotated[
+        str | None,
+        typer.Option("--preset", help="keep: remember the camera's encoding; use: take the remembered one."),
+    ] = None,
     nearest: Annotated[
         bool, typer.Option("--nearest", help="Rank the known encodings by this camera's charts.")
     ] = False,
@@ -73,6 +77,8 @@ def plan(
             ]
             keep_deliverables(production, kept, f"deliverable {display}")
         data: dict[str, Any] = {}
+        if preset is not None:
+            _preset(production, colours, _camera(production, camera, file), preset)
         if encoding is not None or nearest:
             body = _camera(production, camera, file)
             if encoding is not None:
@@ -173,6 +179,32 @@ def _camera(production: Any, name: str | None, file: Path) -> Any:
             f"there is no camera '{name or ''}'", file, f"There are: {', '.join(cameras) or 'none yet'}"
         )
     return cameras[name]
+
+
+def _preset(production: Any, config: Any, camera: Any, what: str) -> None:
+    from aquin.desk.places import remembered_file
+    from aquin.production.remembered import Remembered
+
+    kept = Remembered.read(remembered_file())
+    if what == "keep":
+        kept.keep_camera(camera.name, camera.encoding, camera.range, camera.encoding_note)
+    elif what == "use":
+        if camera.name not in kept.cameras:
+            raise AquinError(
+                f"no preset is kept for {camera.name}",
+                None,
+                f"There are: {', '.join(kept.cameras) or 'none'}",
+            )
+        held = kept.cameras[camera.name]
+        new = replace(
+            camera,
+            encoding=config.resolve(held["encoding"]),
+            range=held.get("range", ""),
+            encoding_note=held.get("note", ""),
+        )
+        production.change(f"{camera.name}: as in earlier productions", new)
+    else:
+        raise AquinError(f"'{what}' is no use of a preset", None, "Use keep or use")
 
 
 def _nearest(production: Any, config: Any, camera: Any) -> list[dict[str, Any]]:

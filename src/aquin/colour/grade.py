@@ -1,6 +1,8 @@
 """One shot's correction: balance in scene-linear, then a CDL trim in ACEScct."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
+from typing import Any
 
 import numpy as np
 
@@ -65,6 +67,39 @@ class Grade:
     balance: Balance = field(default_factory=Balance)
     trim: Cdl = field(default_factory=Cdl)
     matrix: Matrix3 | None = None
+
+    def values(self) -> dict[str, Any]:
+        """As plain values for a file: stops, gains, slope, offset, power, saturation, matrix."""
+        return {
+            "stops": self.balance.stops,
+            "gains": list(self.balance.gains),
+            "slope": list(self.trim.slope),
+            "offset": list(self.trim.offset),
+            "power": list(self.trim.power),
+            "saturation": self.trim.saturation,
+            "matrix": None if self.matrix is None else [list(row) for row in self.matrix],
+        }
+
+    @classmethod
+    def of(cls, values: Mapping[str, Any]) -> "Grade":
+        """From what `values` gave; what is left out is neutral. Raises ValueError, KeyError or TypeError for anything else."""
+        if not values:
+            return cls()
+        r, g, b = (float(v) for v in values["gains"])
+        balance = Balance(float(values["stops"]), (r, g, b))
+        if not np.isfinite([r, g, b, balance.stops]).all() or min(r, g, b) <= 0:
+            raise ValueError("the balance is not usable")
+        trim = Cdl()
+        if "slope" in values:
+            slope, offset, power = (tuple(float(v) for v in values[k]) for k in ("slope", "offset", "power"))
+            trim = Cdl(slope, offset, power, float(values["saturation"]))  # type: ignore[arg-type]
+        matrix = None
+        if values.get("matrix") is not None:
+            rows = np.array(values["matrix"], np.float64).reshape(3, 3)
+            if not np.isfinite(rows).all():
+                raise ValueError("the matrix is not usable")
+            matrix = tuple((float(x), float(y), float(z)) for x, y, z in rows)
+        return cls(balance, trim, matrix)  # type: ignore[arg-type]
 
     def apply_linear(self, linear: Floats) -> Floats:
         """(..., 3) scene-linear AP1 to graded ACEScct, unclamped; the float type is kept."""

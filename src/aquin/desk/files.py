@@ -14,6 +14,7 @@ from aquin.desk.places import added_config
 from aquin.desk.state import Bench, Loaded, Role, Side, load_side, reread, solve_sides
 from aquin.desk.work import Jobs
 from aquin.errors import AquinError
+from aquin.frames import Matrix, Range
 from aquin.frames.opening import SUFFIXES
 from aquin.match.chart import ChartMatch
 
@@ -45,7 +46,13 @@ class Files(QObject):
             self.open_file(role, path)
 
     def open_file(
-        self, role: Role, path: str, encoding: str | None = None, then: Callable[[], None] | None = None
+        self,
+        role: Role,
+        path: str,
+        encoding: str | None = None,
+        then: Callable[[], None] | None = None,
+        matrix: Matrix | None = None,
+        range: Range | None = None,
     ) -> None:
         """Open a file on one side; without an encoding the person is asked for it, and `then` follows their choice."""
         if self.bench.config.path is None:
@@ -58,10 +65,10 @@ class Files(QObject):
                 self.config_chosen.emit(found)
         old = self.bench.side(role)
         if encoding is None:
-            side = Side(path, old.encoding if old else "")
+            side = Side(path, old.encoding if old else "", matrix=matrix, range=range)
             self._ask_encoding(role, side, then)
             return
-        self.bench.set_side(role, Side(path, encoding))
+        self.bench.set_side(role, Side(path, encoding, matrix=matrix, range=range))
         self.load(role)
 
     def pick_encoding(self, role: Role) -> None:

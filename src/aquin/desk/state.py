@@ -10,9 +10,8 @@ import numpy as np
 from aquin.arrays import Float32, Float64, write_safely
 from aquin.charts.layout import Layout, layout
 from aquin.charts.read import Reading, read_chart
-from aquin.colour.cdl import Cdl
 from aquin.colour.config import ColourConfig
-from aquin.colour.grade import Balance, Grade
+from aquin.colour.grade import Grade
 from aquin.errors import AquinError
 from aquin.frames import Frame, Matrix, Range
 from aquin.match.chart import ChartMatch, match_charts, scene_colours
@@ -215,16 +214,7 @@ class Bench:
             side = self.side(role)
             if side is not None:
                 data[role] = asdict(side) | {"file": _relative(Path(side.file), folder)}
-        g = self.now.grade
-        data["grade"] = {
-            "stops": g.balance.stops,
-            "gains": g.balance.gains,
-            "slope": g.trim.slope,
-            "offset": g.trim.offset,
-            "power": g.trim.power,
-            "saturation": g.trim.saturation,
-            "matrix": g.matrix,
-        }
+        data["grade"] = self.now.grade.values()
         return data
 
     def save(self, path: Path) -> None:
@@ -254,28 +244,11 @@ def read_session(path: Path) -> tuple[ColourConfig, Decisions]:
                     entry.get("range"),
                     pairs,
                 )
-        return config, Decisions(sides.get("hero"), sides.get("shot"), _grade(data.get("grade")))
+        return config, Decisions(sides.get("hero"), sides.get("shot"), Grade.of(data.get("grade") or {}))
     except OSError as error:
         raise AquinError(f"the session can't be read ({error.strerror})", path, "Check the name") from error
     except (ValueError, KeyError, TypeError, AttributeError) as error:
         raise AquinError(f"this is no session of Aquin ({error})", path, "Open the files again") from error
-
-
-def _grade(data: dict[str, Any] | None) -> Grade:
-    if not data:
-        return Grade()
-    r, g, b = (float(v) for v in data["gains"])
-    balance = Balance(float(data["stops"]), (r, g, b))
-    if not np.isfinite([r, g, b, balance.stops]).all() or min(r, g, b) <= 0:
-        raise ValueError("the balance is not usable")
-    trim = Cdl(tuple(data["slope"]), tuple(data["offset"]), tuple(data["power"]), float(data["saturation"]))
-    matrix = None
-    if data.get("matrix") is not None:
-        rows = np.array(data["matrix"], np.float64).reshape(3, 3)
-        if not np.isfinite(rows).all():
-            raise ValueError("the matrix is not usable")
-        matrix = tuple((float(a), float(b), float(c)) for a, b, c in rows)
-    return Grade(balance, trim, matrix)  # type: ignore[arg-type]
 
 
 def _relative(path: Path, folder: Path) -> str:

@@ -16,6 +16,7 @@ from aquin.charts.find import project, unit_to_pixels
 from aquin.charts.layout import layout
 from aquin.charts.read import Reading, read_chart
 from aquin.colour.config import ColourConfig
+from aquin.colour.primaries import AP1_LUMA
 from aquin.errors import AquinError
 from aquin.frames import open_source
 from aquin.frames.ycbcr import WEIGHTS
@@ -25,7 +26,7 @@ from aquin.production.records import Camera, Shot
 from aquin.production.store import Production
 from aquin.workers import Tell, each, part
 
-VERSION = 1
+VERSION = 2
 """Goes up when a survey means something else, so that old ones are not used."""
 
 KIND = "survey"
@@ -239,7 +240,8 @@ def _card(frames: Sequence[Float32], corners: Any, to_linear: Any) -> dict[str, 
         uneven = float(patch.std(axis=0).max())
         r, g, b = np.log2(np.maximum(np.median(to_linear(patch), axis=0), 1e-5))
         if uneven < EVEN and abs(r - b) < 3 and (best is None or uneven < best["uneven"]):
-            best = {"uneven": uneven, "warm": float(r - b), "green": float(g - (r + b) / 2)}
+            level = float(np.log2(max(float(np.exp2([r, g, b]) @ AP1_LUMA), 1e-5) / 0.18))
+            best = {"uneven": uneven, "warm": float(r - b), "green": float(g - (r + b) / 2), "level": level}
     return best
 
 

@@ -61,6 +61,12 @@ class Case:
         return {id: float(v["card"]["warm"]) for id, v in self.measured.items() if v.get("card")}
 
     @cached_property
+    def greys(self) -> dict[str, float]:
+        """Where the grey of cards and charts lies, in stops from the encoding's target."""
+        cards = {id: float(v["card"]["level"]) for id, v in self.measured.items() if v.get("card")}
+        return cards | {id: chart.level for id, chart in self.charts.items()}
+
+    @cached_property
     def together(self) -> dict[tuple[str, str], list[Shot]]:
         """Recordings of one camera in one setup, in the order of time."""
         groups: dict[tuple[str, str], list[Shot]] = defaultdict(list)

@@ -15,6 +15,12 @@ from aquin.production.records import Camera, Shot
 SHAPE = (1, 50, 99)
 """Percentiles by which two recordings' codes are compared."""
 
+FAR = 3.0
+"""Stops from the encoding's grey at which the cards of a camera are doubted."""
+
+TOP = 10.5
+"""Stops over grey beyond which no recording is believed."""
+
 ALIKE = 75.0
 """10-bit codes: mean distance of those percentiles within which recordings of one camera and setup lie alike."""
 
@@ -196,6 +202,40 @@ def _said(case: Case, shot: Shot) -> str:
     return name if case.kind_of_encoding(name) == "log" else ""
 
 
+def grey_target(case: Case) -> Iterator[Finding]:
+    """A camera whose cards all lie far from where their encoding puts grey."""
+    for camera in case.production.all(Camera):
+        if not camera.encoding:
+            continue
+        shots = [s for s in case.shots if s.camera_id == camera.id and s.kind != "series"]
+        greys = [case.greys[s.id] for s in shots if s.id in case.greys and s.id not in case.altered]
+        if len(greys) >= 2 and abs(middle := float(np.median(greys))) > FAR:
+            yield Finding(
+                "encoding", "warning", min(0.4 + 0.1 * (abs(middle) - FAR), 0.7),
+                f"{camera.name}: grey cards lie {middle:+.1f} stops from where {camera.encoding} puts grey", camera=camera.id,
+                evidence=(("cards and charts", str(len(greys))), ("their grey", ", ".join(f"{g:+.1f} st" for g in greys[:6]))),
+                advice="Either the camera was exposed that far off throughout, or it records with another curve.",
+            )  # fmt: skip
+
+
+def above_ceiling(case: Case) -> Iterator[Finding]:
+    """A camera whose brightest codes mean more light than any recording holds: its curve is too steep for these codes."""
+    for camera in case.production.all(Camera):
+        if case.kind_of_encoding(camera.encoding) != "log":
+            continue
+        shots = [
+            s for s in case.shots if s.camera_id == camera.id and s.id in case.surveys and not s.floating
+        ]
+        tops = [case.surveys[s.id].stops[AT[99.99]] for s in shots if s.id not in case.altered]
+        if len(tops) >= 3 and sum(t > TOP for t in tops) > 0.3 * len(tops):
+            yield Finding(
+                "encoding", "warning", 0.55, f"{camera.name}: its brightest codes mean {max(tops):+.1f} stops over grey in {camera.encoding}",
+                camera=camera.id,
+                evidence=(("recordings beyond", f"{sum(t > TOP for t in tops)} of {len(tops)}"), ("believable", f"up to {TOP:+.0f} st over grey")),
+                advice="Check the encoding of this camera in Plan: a curve that is too steep does this.",
+            )  # fmt: skip
+
+
 def _others(case: Case, shot: Shot) -> list[Survey]:
     return [case.surveys[s.id] for s in case.siblings(shot)]
 
@@ -230,4 +270,4 @@ def _black(case: Case, encoding: str) -> float:
     return levels_of(case.config, encoding).black.signal / 100
 
 
-RULES = (encoding_tag, range_tag, matrix_tag, baked, steps, impossible)
+RULES = (encoding_tag, range_tag, matrix_tag, baked, steps, impossible, grey_target, above_ceiling)
