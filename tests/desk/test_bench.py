@@ -18,10 +18,11 @@ from PySide6.QtWidgets import QApplication, QWidget
 from aquin.colour.grade import Grade
 from aquin.desk import theme
 from aquin.desk.app import application, settle_down
+from aquin.desk.keys import KEYS
 from aquin.desk.pictures import BLINK_MS, HOLD_MS
 from aquin.desk.places import last_session
 from aquin.desk.state import Bench, Side, read_session
-from aquin.desk.window import KEYS, Window
+from aquin.desk.window import Window
 from aquin.desk.work import Jobs, Tell
 from aquin.errors import AquinError
 from aquin.exchange import cdl_file, grade_file

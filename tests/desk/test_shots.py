@@ -13,12 +13,13 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLineEdit
 
 from aquin.desk.app import application, put_away, settle_down
-from aquin.desk.places import remembered_file
+from aquin.desk.places import last_session, remembered_file
 from aquin.desk.shot_log import COLUMNS, FROM_CAMERA, ShotLog
 from aquin.desk.window import Window
 from aquin.errors import AquinError
 from aquin.production import Camera, Edit, Event, Production, Root, Setup, Shot
 from aquin.production.audit import run_audit
+from aquin.production.grading import held_grade
 from aquin.production.looking import thumbnail
 from aquin.production.remembered import Remembered
 from aquin.simulate.film import write_still
@@ -487,3 +488,44 @@ def test_log_without_qt_filters_5000_shots_in_no_time(tmp_path: Path, builtin: o
     assert time.perf_counter() - begin < 5
     log.words = "heron galley"
     assert sum(len(g.shots) for g in log.groups()) == 1250
+
+
+def test_the_grade_made_on_the_bench_is_kept_with_the_shot(window: Window, tmp_path: Path) -> None:
+    """A number typed on the Bench is a decision of the production: journal, other shots untouched, back after a restart."""
+    assert window.productions.open(tmp_path / "new.aquin", create=True)
+    window.shots.intake.log_media([media(tmp_path / "cards")])
+    until(lambda: window.shots.model is not None and len(window.shots.model.shots) == 8, 60)
+    window.show_view("shots")
+    pick(window, "A01_clip0x")
+    window.shots.look("shot")
+    settle_down(window)
+    assert window.link.shot == named(window, "A01_clip0x")
+    number = window.view.stack.numbers["stops"]
+    number.setFocus()
+    number.selectAll()
+    QTest.keyClicks(number, "0.5")
+    QTest.keyClick(number, Qt.Key.Key_Return)
+    production = production_of(window)
+    until(lambda: held_grade(production, named(window, "A01_clip0x")) is not None)
+    assert held_grade(production, named(window, "A01_clip0x")).balance.stops == pytest.approx(0.5)
+    assert production.journal(1)[0].what.startswith("trim of A01_clip0x")
+    window.show_view("shots")
+    pick(window, "A01_clip1x")
+    window.shots.look("shot")
+    settle_down(window)
+    assert window.bench.grade.balance.stops == 0
+    assert held_grade(production, named(window, "A01_clip1x")) is None
+    window.show_view("shots")
+    pick(window, "A01_clip0x")
+    window.shots.look("shot")
+    settle_down(window)
+    assert window.bench.grade.balance.stops == pytest.approx(0.5)
+    window.close()
+    again = Window()
+    again.show()
+    assert again.productions.current is not None
+    assert again.open_session(last_session())
+    settle_down(again)
+    assert again.link.shot is not None
+    assert again.link.shot.name == "A01_clip0x"
+    put_away(again)

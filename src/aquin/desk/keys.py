@@ -1,5 +1,10 @@
 """The keys and the help text of each view."""
 
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QDialog, QGridLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from aquin.desk import theme
+
 KEYS = (
     ("1, 2, 5", "Plan, Shots, Bench"),
     ("Ctrl+N, Ctrl+Shift+P", "new production, open a production"),
@@ -65,3 +70,37 @@ scene-linear, the trim is an ASC CDL on ACEScct. Export writes the grade, reads 
 the file is from the picture here. Grading is done by eye in the end: what is proposed, you decide.""",
     ),
 }
+
+
+def keys_dialog(parent: QWidget) -> QDialog:
+    """Show all keys."""
+    dialog = QDialog(parent)
+    dialog.setWindowTitle("Keys")
+    grid = QGridLayout(dialog)
+    grid.setHorizontalSpacing(24)
+    for row, (keys, what) in enumerate(KEYS):
+        label = QLabel(keys or what)
+        label.setFont(theme.font(theme.BASE, bool(keys)))
+        if not keys:
+            label.setStyleSheet("color: #9e9e9e; padding-top: 6px;")
+        grid.addWidget(label, row, 0)
+        grid.addWidget(QLabel(what if keys else ""), row, 1)
+    dialog.open()
+    return dialog
+
+
+def help_dialog(parent: QWidget, view: str) -> QDialog:
+    """Show the help of a view."""
+    title, words = HELP[view]
+    dialog = QDialog(parent)
+    dialog.setWindowTitle(title)
+    column = QVBoxLayout(dialog)
+    text = QLabel(words)
+    text.setWordWrap(True)
+    text.setFixedWidth(560)
+    column.addWidget(text)
+    close = QPushButton("Close")
+    close.clicked.connect(dialog.accept)
+    column.addWidget(close, 0, Qt.AlignmentFlag.AlignRight)
+    dialog.open()
+    return dialog

@@ -3,15 +3,12 @@
 import time
 from collections.abc import Callable
 from pathlib import Path
-from typing import Any
 
 from PySide6.QtCore import QEvent, QObject, QPoint, QSettings, Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QKeyEvent, QKeySequence, QShortcut
 from PySide6.QtWidgets import (
     QApplication,
-    QDialog,
     QFileDialog,
-    QGridLayout,
     QHBoxLayout,
     QLabel,
     QLineEdit,
@@ -25,10 +22,10 @@ from PySide6.QtWidgets import (
 )
 
 from aquin.colour.config import ColourConfig
-from aquin.colour.grade import Grade
 from aquin.desk import theme
 from aquin.desk.bench import BenchView
-from aquin.desk.keys import HELP, KEYS
+from aquin.desk.bench_link import BenchLink
+from aquin.desk.keys import help_dialog, keys_dialog
 from aquin.desk.places import demo_folder, last_session, window_settings
 from aquin.desk.plan import PlanView
 from aquin.desk.productions import Productions
@@ -37,10 +34,7 @@ from aquin.desk.shots import ShotsView
 from aquin.desk.state import ROLES, Bench, Decisions, Role, read_session
 from aquin.desk.work import Tell
 from aquin.errors import AquinError
-from aquin.production import Camera, Shot
-from aquin.production.grading import held_grade, keep_grade
-from aquin.production.measuring import encoding_of
-from aquin.production.media import file_of
+from aquin.production import Shot
 from aquin.workers import part
 
 
@@ -56,7 +50,6 @@ class Window(QMainWindow):
     def __init__(self, bench: Bench | None = None, keep: bool = True) -> None:
         super().__init__()
         self.keep = keep
-        self._looked = ""
         self.bench = bench or Bench()
         self.setWindowTitle("Aquin")
         self.resize(1280, 800)
@@ -67,6 +60,7 @@ class Window(QMainWindow):
         self.shots = ShotsView(self.view.jobs)
         self.plan = PlanView(self.view.jobs)
         self.productions = Productions(self, self.view.jobs)
+        self.link = BenchLink(self.view, self.productions)
         for speaker in (self.shots, self.plan, self.productions):
             speaker.told.connect(self.tell)
         self.shots.looked_at.connect(self.look_at)
@@ -267,7 +261,7 @@ class Window(QMainWindow):
             QSettings(str(window_settings()), QSettings.Format.IniFormat).setValue(
                 "production", str(own.current.path)
             )
-        self._find_looked()
+        self.link.find()
         self._stated()
 
     def _unknown_view(self, config: ColourConfig) -> bool:
@@ -282,47 +276,10 @@ class Window(QMainWindow):
 
     def look_at(self, shot: Shot, role: Role) -> None:
         """Open a shot of the production on the Bench."""
-        production = self.productions.current
-        path = None if production is None else file_of(production, shot)
-        if production is None or path is None or not path.is_file():
+        if self.link.open(shot, role):
+            self.show_view("bench")
+        else:
             self.tell(f"The file of {shot.name} is not where it was: File, Find missing media.")
-            return
-        self.show_view("bench")
-        camera = production.find(Camera, shot.camera_id)
-        matrix: Any = shot.matrix or (camera.matrix if camera is not None else "") or None
-        signal: Any = shot.range or (camera.range if camera is not None else "") or None
-        encoding = encoding_of(production, shot) or None
-        self.view.files.open_file(role, str(path), encoding, matrix=matrix, range=signal)
-        if role == "shot":
-            self._looked = shot.id
-            self.bench.set_grade(held_grade(production, shot) or Grade(), f"grade of {shot.name}")
-            self.view.refresh()
-
-    def _bench_shot(self) -> Shot | None:
-        """The production's shot that was opened on the Bench and is still there."""
-        production, side = self.productions.current, self.bench.now.shot
-        shot = production.find(Shot, self._looked) if production is not None else None
-        if production is None or side is None or shot is None:
-            return None
-        return shot if file_of(production, shot) == Path(side.file) else None
-
-    def _find_looked(self) -> None:
-        """After a start: the shot on the Bench is the production's, if it has the grade that the production holds."""
-        production, side = self.productions.current, self.bench.now.shot
-        self._looked = ""
-        if production is not None and side is not None:
-            file = Path(side.file)
-            fits = (s for s in production.all(Shot) if s.name in file.name and file_of(production, s) == file)
-            shot = next(fits, None)
-            if shot is not None and (held_grade(production, shot) or Grade()) == self.bench.grade:
-                self._looked = shot.id
-
-    def _keep_grade(self) -> None:
-        """The Bench's grade belongs to its shot in the production."""
-        production, shot = self.productions.current, self._bench_shot()
-        if production is not None and shot is not None and not production.read_only:
-            words = self.bench.can_undo or "typed"
-            keep_grade(production, self.productions.config, shot, self.bench.grade, words)
 
     # sessions
 
@@ -340,7 +297,7 @@ class Window(QMainWindow):
         self.view.set_config(config)
         for role in ROLES:
             self.view.files.load(role)
-        self._find_looked()
+        self.link.find()
         self.view.refresh()
         return True
 
@@ -388,7 +345,7 @@ class Window(QMainWindow):
         if not self.keep or self._saved_state == self.bench.now:
             return
         try:
-            self._keep_grade()
+            self.link.keep()
             self.bench.save(last_session())
         except (AquinError, OSError) as error:
             self.tell(f"The last change is not saved: {error}")
@@ -518,34 +475,10 @@ class Window(QMainWindow):
     # dialogs
 
     def show_keys(self) -> None:
-        dialog = QDialog(self)
-        dialog.setWindowTitle("Keys")
-        grid = QGridLayout(dialog)
-        grid.setHorizontalSpacing(24)
-        for row, (keys, what) in enumerate(KEYS):
-            label = QLabel(keys or what)
-            label.setFont(theme.font(theme.BASE, bool(keys)))
-            if not keys:
-                label.setStyleSheet("color: #9e9e9e; padding-top: 6px;")
-            grid.addWidget(label, row, 0)
-            grid.addWidget(QLabel(what if keys else ""), row, 1)
-        self.keys_dialog = dialog
-        dialog.open()
+        self.keys_dialog = keys_dialog(self)
 
     def show_help(self) -> None:
-        dialog = QDialog(self)
-        title, words = HELP[self.shown]
-        dialog.setWindowTitle(title)
-        column = QVBoxLayout(dialog)
-        text = QLabel(words)
-        text.setWordWrap(True)
-        text.setFixedWidth(560)
-        column.addWidget(text)
-        close = QPushButton("Close")
-        close.clicked.connect(dialog.accept)
-        column.addWidget(close, 0, Qt.AlignmentFlag.AlignRight)
-        self.help_dialog = dialog
-        dialog.open()
+        self.help_dialog = help_dialog(self, self.shown)
 
     def closeEvent(self, event: QCloseEvent) -> None:
         _app().removeEventFilter(self)
