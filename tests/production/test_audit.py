@@ -487,3 +487,14 @@ def test_measuring_again_reads_nothing_and_stopping_keeps_what_was_done(
     assert kept < len(production.measured("survey")) < kept + 4
     production.undo()
     production.undo()
+
+
+def test_following_a_change_forgets_nothing_that_is_not_measured(shoot: Shoot) -> None:
+    """A quick audit has only what is known: findings about shots that are not measured stay."""
+    shoot.put("A1", rate="25")
+    heard = Finding("exposure", "warning", 0.9, "It is +2.0 stops off", (shoot.shots["A2"].id,))
+    shoot.production.keep_findings({heard.key: heard.data()})
+    kinds = {f.kind for f in run_audit(shoot.production, shoot.config, measure=False)}
+    assert kinds == {"frame rate", "exposure"}
+    shoot.put("A1", rate="24")
+    assert {f.kind for f in run_audit(shoot.production, shoot.config, measure=False)} == {"exposure"}

@@ -62,6 +62,7 @@ class FindingsPanel(QWidget):
         self.what, self.advice = QLabel(""), QLabel("")
         for label in (self.what, self.advice):
             label.setWordWrap(True)
+            label.setTextFormat(Qt.TextFormat.PlainText)
             label.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self.what.setFont(theme.font(theme.BASE, True))
         self.evidence = QGridLayout()
@@ -151,6 +152,8 @@ class FindingsPanel(QWidget):
         self.what.setText(finding.what)
         for k, (name, value) in enumerate(finding.evidence):
             left, right = QLabel(name), QLabel(value)
+            for label in (left, right):
+                label.setTextFormat(Qt.TextFormat.PlainText)  # names of files are never markup
             left.setStyleSheet("color: #9e9e9e;")
             left.setWordWrap(True)
             right.setWordWrap(True)

@@ -142,6 +142,7 @@ class PlanView(QScrollArea):
     def _head(self, production: Production, chain: Chain) -> QHBoxLayout:
         line = QHBoxLayout()
         name = QLabel(production.name)
+        name.setTextFormat(Qt.TextFormat.PlainText)
         name.setFont(theme.font(theme.TITLE, True))
         open_ = self.open_count
         state = QLabel(

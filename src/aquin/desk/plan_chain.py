@@ -169,6 +169,7 @@ def camera_cell(view: "PlanView", production: Production, camera: CameraPlan) ->
     words.setSpacing(0)
     name = QLabel(camera.camera.name)
     name.setFont(theme.font(theme.BASE, True))
+    name.setTextFormat(Qt.TextFormat.PlainText)
     count = QLabel(f"{camera.shots} recordings")
     count.setStyleSheet("color: #9e9e9e;")
     count.setFont(theme.font(theme.SMALL))

@@ -45,6 +45,7 @@ def check_row(check: Check) -> QWidget:
     mark.setToolTip(WORDS[check.state])
     words = QLabel(check.words)
     words.setWordWrap(True)
+    words.setTextFormat(Qt.TextFormat.PlainText)
     words.setAccessibleName(f"{check.name}: {WORDS[check.state]}, {check.words}")
     if check.state == "right":
         words.setStyleSheet("color: #bebebe;")

@@ -73,6 +73,7 @@ def exposure(view: "PlanView", production: Production, chain: Chain) -> QWidget:
         grid.addWidget(label, 0, k)
     for row, camera in enumerate(chain.cameras, 1):
         name = QLabel(camera.camera.name)
+        name.setTextFormat(Qt.TextFormat.PlainText)
         name.setFont(theme.font(theme.BASE, True))
         grid.addWidget(name, row, 0)
         card = camera.card
@@ -124,6 +125,7 @@ def routine(view: "PlanView", production: Production) -> QWidget:
     grid.setVerticalSpacing(5)
     for k, camera in enumerate(cameras, 1):
         label = QLabel(camera.name)
+        label.setTextFormat(Qt.TextFormat.PlainText)
         label.setFont(theme.font(theme.SMALL))
         label.setStyleSheet("color: #9e9e9e;")
         grid.addWidget(label, 0, k)

@@ -34,26 +34,30 @@ class Productions(QObject):
         self._looking.setInterval(LOOK_MS)
         self._looking.timeout.connect(self._look)
 
-    def open(self, path: Path, create: bool = False, name: str = "") -> bool:
+    def open(self, path: Path, create: bool = False) -> bool:
         """Open a production file, or make one; what was open before is closed. False, and said, when it can't be."""
         try:
-            found = Production.create(path, name) if create else Production.open(path)
-            try:
-                config = config_of(found)
-            except AquinError as error:
-                self.told.emit(f"{error.line()} The built-in configuration is used meanwhile.")
-                config = ColourConfig.load()
+            self._take(_read(path, create))
         except AquinError as error:
             self.told.emit(error.line())
             return False
-        self.close()
-        self.current, self.config = found, config
-        found.watchers.append(self._tell)
-        self._looking.start()
-        if found.notes:
-            self.told.emit(" ".join(found.notes))
-        self.opened.emit()
         return True
+
+    def open_later(self, path: Path, create: bool = False) -> None:
+        """The same with reading in the background: a large production takes some tenths of a second."""
+        self.jobs.start(
+            "open", "opening the production", lambda: _read(path, create), self._take, self.told.emit
+        )
+
+    def _take(self, read: tuple[Production, ColourConfig, str]) -> None:
+        """Use what was read."""
+        self.close()
+        self.current, self.config, said = read
+        self.current.watchers.append(self._tell)
+        self._looking.start()
+        if said:
+            self.told.emit(said)
+        self.opened.emit()
 
     def _tell(self) -> None:
         self._watched.emit()
@@ -102,12 +106,12 @@ class Productions(QObject):
     def ask_new(self) -> None:
         path, _ = QFileDialog.getSaveFileName(self.owner, "New production", "", KIND)
         if path:
-            self.open(Path(path).with_suffix(".aquin"), create=True)
+            self.open_later(Path(path).with_suffix(".aquin"), create=True)
 
     def ask_open(self) -> None:
         path, _ = QFileDialog.getOpenFileName(self.owner, "Open a production", "", KIND)
         if path:
-            self.open(Path(path))
+            self.open_later(Path(path))
 
     def ask_copy(self) -> None:
         if self.current is None:
@@ -157,3 +161,15 @@ class Productions(QObject):
 
     def _job(self, name: str, title: str, work: Callable[[Tell], object], said: str) -> None:
         self.jobs.start_long(name, title, work, lambda _: self.told.emit(said), self.told.emit)
+
+
+def _read(path: Path, create: bool) -> tuple[Production, ColourConfig, str]:
+    """A production, its configuration, and what is to be said about both. Raises AquinError."""
+    found = Production.create(path) if create else Production.open(path)
+    notes = list(found.notes)
+    try:
+        config = config_of(found)
+    except AquinError as error:
+        config = ColourConfig.load()
+        notes.append(f"{error.line()} The built-in configuration is used meanwhile.")
+    return found, config, " ".join(notes)

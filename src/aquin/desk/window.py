@@ -2,6 +2,7 @@
 
 import time
 from collections.abc import Callable
+from html import escape
 from pathlib import Path
 
 from PySide6.QtCore import QEvent, QObject, QPoint, QSettings, Qt, QTimer
@@ -160,6 +161,7 @@ class Window(QMainWindow):
         self.next_button.setToolTip("The most useful next step: click to go there")
         self.next_button.clicked.connect(self.do_next)
         self.message = QLabel("")
+        self.message.setTextFormat(Qt.TextFormat.PlainText)
         self.message.setStyleSheet("color: #bebebe;")
         self.message.setAccessibleName("Last message")
         self.stop_button = QPushButton("Stop")
@@ -357,7 +359,7 @@ class Window(QMainWindow):
 
     def tell(self, text: str) -> None:
         self.message.setText(text)
-        self.message.setToolTip(text)
+        self.message.setToolTip(escape(text))
 
     def _stated(self) -> None:
         words, _ = self.next_step()

@@ -154,7 +154,9 @@ def _measure(
     wanted: dict[str, Job] = {}
     for shot in shots:
         path = file_of(production, shot)
-        if path is not None and shot.content and path.is_file():
+        if only_known:  # what was measured is known by content, also while the drive is away
+            path = path or Path(shot.path)
+        if path is not None and shot.content and (only_known or path.is_file()):
             card = held.get((shot.camera_id, shot.setup_id), ())
             wanted[shot.id] = _job(path, shot, how[shot.id], card, config)
     missing = {} if only_known else {job.key: job for job in wanted.values() if job.key not in known}

@@ -103,11 +103,19 @@ class Case:
 
     def kind_of_encoding(self, name: str) -> str:
         """`log`, `scene-linear`, a display's kind, or empty."""
-        try:
-            resolved = self.config.resolve(name) if name else ""
-        except AquinError:
-            return ""
-        return next((e.kind for e in self.config.encodings() if e.name == resolved), "")
+        if name not in self._kinds:
+            try:
+                resolved = self.config.resolve(name) if name else ""
+            except AquinError:
+                resolved = ""
+            known = self.config.encodings()
+            self._kinds[name] = next((e.kind for e in known if e.name == resolved), "")
+        return self._kinds[name]
+
+    @cached_property
+    def _kinds(self) -> dict[str, str]:
+        """Kinds of encodings that were asked for already."""
+        return {}
 
 
 @dataclass(frozen=True)

@@ -1,15 +1,29 @@
 """Running the audit, keeping what it found, acting on it."""
 
+from collections.abc import Mapping
 from dataclasses import replace
+from typing import Any
 
 from aquin.colour.config import ColourConfig
 from aquin.production.audit import grades, light, papers, tags
 from aquin.production.audit.case import Case
 from aquin.production.audit.finding import SEVERITIES, Finding
 from aquin.production.measuring import measure_shots
-from aquin.production.records import RECORDS, Dismissal, Record
+from aquin.production.records import RECORDS, Dismissal, Record, Shot
 from aquin.production.store import Entry, Production
 from aquin.workers import Tell
+
+FROM_PICTURES = {
+    "encoding",
+    "range",
+    "baked picture",
+    "exposure",
+    "white setting",
+    "card light",
+    "clipping",
+    "cut short",
+}
+"""Kinds of findings that measurements speak for."""
 
 RULES = (*papers.RULES, *tags.RULES, *light.RULES, *grades.RULES)
 
@@ -32,9 +46,20 @@ def run_audit(
     for rule in RULES:
         for finding in rule(case):
             found.setdefault(finding.key, finding)
+    if not measure:
+        found |= _carried(production, found, measured)
     if not production.read_only:
         production.keep_findings({key: f.data() for key, f in found.items()})
     return _ordered(production, list(found.values()))
+
+
+def _carried(
+    production: Production, found: Mapping[str, Finding], measured: Mapping[str, Any]
+) -> dict[str, Finding]:
+    """Earlier findings about shots that are not measured now: nothing speaks against them yet."""
+    old = (Finding.of(v) for v in production.findings())
+    lost = {s.id for s in production.all(Shot) if s.id not in measured and not s.trouble}
+    return {f.key: f for f in old if f.kind in FROM_PICTURES and f.key not in found and lost & set(f.shots)}
 
 
 def kept_findings(production: Production) -> list[Finding]:
