@@ -57,8 +57,9 @@ def look_at(path: Path) -> Looked:
         "reel": _first(tags, "reel_name", "reelname", "reel", "dpx:inputdevice"),
         "said_encoding": _first(tags, "comment", "imagedescription"),
         "exposure_index": _first(tags, "isospeed", "exif:photographicsensitivity"),
-        "shutter": _first(tags, "expt", "exif:exposuretime", "exposuretime"),
-        "t_stop": _first(tags, "aperture", "exif:fnumber", "fnumber"),
+        "shutter": _time(_first(tags, "expt", "exif:exposuretime", "exposuretime")),
+        "t_stop": _plain(_first(tags, "aperture", "exif:fnumber", "fnumber")),
+        "lens": _plain(_first(tags, "focal", "exif:focallength", "focallength")),
         "metadata": {k: v[:200] for k, v in source.metadata.items() if k != "codec"},
     }
     thumb = ""
@@ -86,6 +87,23 @@ def picture_of(thumb: str) -> Float32:
 
 def _first(tags: dict[str, str], *names: str) -> str:
     return next((tags[n].strip()[:100] for n in names if tags.get(n, "").strip()), "")
+
+
+def _plain(text: str) -> str:
+    """A number without needless digits; other words as they are."""
+    try:
+        return f"{float(text):.4g}" if text else ""
+    except ValueError:
+        return text
+
+
+def _time(text: str) -> str:
+    """An exposure time as people write it: 1/48 for 0.0208 seconds."""
+    try:
+        seconds = float(text) if text else 0.0
+    except ValueError:
+        return text
+    return f"1/{round(1 / seconds)}" if 0 < seconds < 0.4 else _plain(text)
 
 
 def _clip_name(path: Path) -> str:

@@ -94,7 +94,12 @@ def day_of(shot: Shot) -> str:
 
 
 def _time(index: int, shot: Shot) -> _Timed | None:
+    """By timecode, else by the time at which a still says it was taken."""
     found = seconds_of(shot)
+    taken = shot.metadata.get("Exif:DateTimeOriginal") or shot.metadata.get("DateTimeOriginal") or ""
+    if found is None and (clock := re.search(r"[ T](\d\d):(\d\d):(\d\d)", taken)):
+        begin = 3600.0 * int(clock[1]) + 60 * int(clock[2]) + int(clock[3])
+        found = begin, begin
     return None if found is None else _Timed(index, day_of(shot), *found, shot.camera_id)
 
 
