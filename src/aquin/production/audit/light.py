@@ -22,8 +22,8 @@ EXPOSURE = 1.0
 CAST = 0.4
 """Stops of log2 R/B from its siblings at which a recording's white is doubted by its picture alone."""
 
-CARD = 0.3
-"""Stops of R/B between a chart's greys and the same camera's grey card."""
+CARD = 0.25
+"""Stops of R/B between a chart's greys and the same camera's grey card; tilting a chart at dusk moves it by up to 0.2."""
 
 CARD_MIRED = 48.0
 """Mired between the light on a card and on any other camera's card."""
