@@ -16,11 +16,11 @@ sys.path[:0] = [str(ROOT / "src"), str(ROOT / "tests"), str(ROOT / "tests" / "pr
 
 
 def main(seeds: list[int]) -> None:
-    from shoots import film_short, short_shoot
     from test_audit import KINDS
 
     from aquin.production import Production, Shot
     from aquin.simulate.logbook import NAME, log_demo
+    from shoots import film_short, short_shoot
 
     base = Path(os.environ.get("AQUIN_SHOOTS") or tempfile.mkdtemp())
     found: Counter[str] = Counter()
@@ -68,7 +68,9 @@ def main(seeds: list[int]) -> None:
     print(f"false alarms: {len(false)} in {shots} recordings; notes: {notes}")
     for line in false:
         print(f"  {line}")
-    print(f"logging, measuring and auditing: {seconds / len(seeds):.0f} s a shoot of {shots // len(seeds)} recordings")
+    print(
+        f"logging, measuring and auditing: {seconds / len(seeds):.0f} s a shoot of {shots // len(seeds)} recordings"
+    )
 
 
 if __name__ == "__main__":

@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 from jinja2 import Environment, StrictUndefined
 
@@ -39,13 +40,20 @@ class Sheet:
         """One line of words for each camera; levels as per cent and 10-bit code."""
         return [[c.camera.name, *_words(c)] for c in self.chain.cameras]
 
-    def setups(self) -> list[tuple[str, list[tuple[str, str]]]]:
-        """Each setup with its cameras and their targets, ticked where filmed."""
-        out: dict[str, list[tuple[str, str]]] = {}
+    @property
+    def cameras(self) -> list[str]:
+        """The cameras that filmed anything."""
+        return list(
+            dict.fromkeys(f.camera.name for f in sorted(self.routine, key=lambda f: f.camera.position))
+        )
+
+    def setups(self) -> list[tuple[str, list[list[str]]]]:
+        """Each setup with the targets of each of `cameras`, ticked where filmed; none where a camera was not there."""
+        out: dict[str, dict[str, list[str]]] = {}
         for f in self.routine:
-            marks = "   ".join(f"[{'x' if there else '  '}] {target}" for target, there in f.targets)
-            out.setdefault(f.setup.name, []).append((f.camera.name, marks))
-        return list(out.items())
+            marks = [f"[{'x' if there else '  '}] {target}" for target, there in f.targets]
+            out.setdefault(f.setup.name, {})[f.camera.name] = marks
+        return [(setup, [held.get(c, []) for c in self.cameras]) for setup, held in out.items()]
 
 
 ADVICE = (
@@ -89,9 +97,9 @@ th { font-weight: 600; border-bottom: 2px solid #777 } td.n { font-variant-numer
 {% endfor %}</table>
 {% for line in sheet.chain.differing %}<p>{{ line }}.</p>{% endfor %}
 <h2>Charts</h2>
-{% for setup, rows in sheet.setups() %}<table><tr><th colspan="2">{{ setup }}</th></tr>
-{% for camera, marks in rows %}<tr><td style="width: 160px">{{ camera }}</td><td>{{ marks }}</td></tr>{% endfor %}</table>
-{% endfor %}
+<table><tr><th></th>{% for c in sheet.cameras %}<th>{{ c }}</th>{% endfor %}</tr>
+{% for setup, cells in sheet.setups() %}<tr><td>{{ setup }}</td>{% for marks in cells %}<td>{% for m in marks %}{{ m }}<br>{% endfor %}</td>{% endfor %}</tr>
+{% endfor %}</table>
 <h2>On set</h2>
 <ul>{% for line in advice %}<li>{{ line }}</li>{% endfor %}</ul>
 </body></html>
@@ -125,7 +133,7 @@ def _pdf(path: Path, sheet: Sheet) -> None:
     from reportlab.lib.units import mm
     from reportlab.pdfbase import pdfmetrics
     from reportlab.pdfbase.ttfonts import TTFont
-    from reportlab.platypus import Paragraph, SimpleDocTemplate, Spacer, Table, TableStyle
+    from reportlab.platypus import Paragraph, SimpleDocTemplate, Table, TableStyle
 
     fonts = Path(__file__).parents[1] / "desk" / "fonts"
     for name, file in (("Sheet", "OpenSans-Regular.ttf"), ("SheetBold", "OpenSans-Semibold.ttf")):
@@ -159,9 +167,12 @@ def _pdf(path: Path, sheet: Sheet) -> None:
     story.append(Table(table, widths, style=lines, repeatRows=1))
     story += [Paragraph(escape(f"{line}."), body) for line in sheet.chain.differing]
     story.append(Paragraph("Charts", section))
-    for setup, rows in sheet.setups():
-        block = [cells([setup, ""], head), *(cells([camera, marks], small) for camera, marks in rows)]
-        story += [Table(block, [45 * mm, 221 * mm], style=lines, repeatRows=1), Spacer(1, 4)]
+    width = 222 / max(len(sheet.cameras), 1) * mm
+    block: list[list[Any]] = [cells(["", *sheet.cameras], head)]
+    for setup, held in sheet.setups():
+        marks = [Paragraph("<br/>".join(escape(m) for m in each), small) for each in held]
+        block.append([Paragraph(escape(setup), small), *marks])
+    story.append(Table(block, [44 * mm, *[width] * len(sheet.cameras)], style=lines, repeatRows=1))
     story.append(Paragraph("On set", section))
     story += [Paragraph(f"- {escape(line)}", body) for line in ADVICE]
     SimpleDocTemplate(
