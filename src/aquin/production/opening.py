@@ -1,12 +1,20 @@
-"""Looking at a production file before it is trusted, and saying clearly what is wrong with it."""
+"""Opening a production file: looking at it before it is trusted, connecting, migrating, and saying clearly what is wrong."""
 
+import json
 import shutil
+import sqlite3
 import struct
 from pathlib import Path
 
+import sqlalchemy as sql
+from sqlalchemy.pool import StaticPool
+
+from aquin.arrays import write_safely
 from aquin.errors import AquinError
+from aquin.production.migrations import migrate
 from aquin.production.tables import APPLICATION_ID
 
+SUFFIX = ".aquin"
 MAGIC = b"SQLite format 3\0"
 _HEADER = 100
 
@@ -87,3 +95,72 @@ def explain(error: Exception, path: Path, what: str) -> AquinError:
     if "i/o error" in low:
         return AquinError(f"{what}: the drive does not answer", path, "Check the drive, then do it again")
     return AquinError(f"{what} ({text})", path, "Try again; what was saved before is safe")
+
+
+def engine_for(path: Path, read_only: bool, wal: bool = True) -> sql.Engine:
+    """One connection, shared under the production's lock; explicit transactions, and a file safe against power failure."""
+
+    def connect() -> sqlite3.Connection:
+        mode = "ro" if read_only else "rw" if wal else "rwc"
+        made = sqlite3.connect(
+            f"{path.as_uri()}?mode={mode}",
+            uri=True,
+            timeout=10,
+            isolation_level=None,
+            check_same_thread=False,
+        )
+        made.execute("PRAGMA foreign_keys = ON")
+        if not read_only:
+            if wal:
+                made.execute("PRAGMA journal_mode = WAL")
+            made.execute("PRAGMA synchronous = FULL")
+        return made
+
+    engine = sql.create_engine(
+        "sqlite://",
+        creator=connect,
+        poolclass=StaticPool,
+        json_serializer=lambda v: json.dumps(v, allow_nan=False, separators=(",", ":")),
+    )
+
+    @sql.event.listens_for(engine, "begin")
+    def begin(connection: sql.Connection) -> None:
+        writes = connection.get_execution_options().get("writes")
+        connection.exec_driver_sql("BEGIN IMMEDIATE" if writes else "BEGIN")
+
+    return engine
+
+
+def version_of(where: Path, path: Path) -> int:
+    """The number of the file's newest migration. Raises AquinError for another program's database."""
+    made = sqlite3.connect(f"{where.as_uri()}?mode=ro", uri=True)
+    try:
+        mark = int(made.execute("PRAGMA application_id").fetchone()[0])
+        version = int(made.execute("PRAGMA user_version").fetchone()[0])
+    finally:
+        made.close()
+    if mark != APPLICATION_ID:
+        raise AquinError("this is another program's database", path, "Choose a production file of Aquin")
+    return version
+
+
+def bring_up(where: Path, path: Path, version: int, backup: bool) -> list[str]:
+    """Migrate an older file after a backup beside it; a snapshot needs none."""
+    notes = []
+    if backup:
+        spare = path.with_name(f"{path.stem}.version-{version}{SUFFIX}")
+
+        def copy(part: Path) -> None:
+            source, target = sqlite3.connect(where), sqlite3.connect(part)
+            source.backup(target)
+            target.execute("PRAGMA journal_mode = DELETE")
+            source.close()
+            target.close()
+
+        write_safely(spare, copy, force=True)
+        notes.append(f"The file was brought up to this version of Aquin. A backup is {spare.name}.")
+    engine = engine_for(where, read_only=False)
+    with engine.connect().execution_options(writes=True) as connection, connection.begin():
+        migrate(connection)
+    engine.dispose()
+    return notes

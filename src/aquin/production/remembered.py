@@ -38,6 +38,7 @@ class Remembered:
         write_safely(self.path, lambda p: _put(p, text), force=True)
 
     def keep_mapping(self, signature: str, mapping: Mapping[str, str]) -> None:
+        """Remember how a report's columns are read. Raises AquinError."""
         self.mappings[signature] = dict(mapping)
         self.write()
 

@@ -53,6 +53,7 @@ def working_space(production: Production, config: ColourConfig) -> str:
 
 
 def policy_of(production: Production) -> Policy:
+    """How the crew is asked to expose."""
     found = production.option("policy", "bright")
     return "protect" if found == "protect" else "bright"
 

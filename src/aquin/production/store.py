@@ -8,33 +8,37 @@ import tempfile
 import threading
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from contextlib import contextmanager
-from dataclasses import dataclass, fields
+from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import Any
 
 import sqlalchemy as sql
-from sqlalchemy.pool import StaticPool
 
 from aquin.arrays import write_safely
 from aquin.errors import AquinError
 from aquin.production.migrations import SCHEMA, migrate
-from aquin.production.opening import check_header, explain, snapshot
+from aquin.production.opening import SUFFIX, bring_up, check_header, engine_for, explain, snapshot, version_of
 from aquin.production.records import RECORDS, Camera, Edit, Grade, Option, Record, Root, Setup, Shot, new_id
+from aquin.production.rows import (
+    BY_TABLE,
+    NAMES,
+    Change,
+    R,
+    Row,
+    apply_changes,
+    changes_of,
+    chunks,
+    grouped,
+    record_of,
+    row_of,
+    rows_of,
+    update_rows,
+)
 from aquin.production.tables import APPLICATION_ID, FINDING, JOURNAL, MEASUREMENT, TABLES
 
-R = TypeVar("R", bound=Record)
-Row = dict[str, Any]
-Change = tuple[str, str, Row | None, Row | None]
-"""Table, id, what it was and what it is: whole rows where a record came or went, else only the fields that changed."""
-
-SUFFIX = ".aquin"
-_BY_TABLE = {record.table: record for record in RECORDS}
-_TUPLES = {r: [f.name for f in fields(r) if str(f.type).startswith("tuple")] for r in RECORDS}
-_NAMES = {r: [f.name for f in fields(r)] for r in RECORDS}
 _SOFT: dict[str, type[Record]] = {"camera_id": Camera, "setup_id": Setup, "shot_id": Shot, "hero_id": Shot}
 _REFERENCES = _SOFT | {"root_id": Root, "edit_id": Edit}
-_CHUNK = 400
 
 
 @dataclass(frozen=True)
@@ -65,7 +69,7 @@ class Production:
         self.watchers: list[Callable[[], None]] = []
         self._keep = keep  # the folder of a snapshot lives as long as this
         self._lock = threading.RLock()
-        self._engine = _engine(where, read_only)
+        self._engine = engine_for(where, read_only)
         self._records: dict[type[Record], dict[str, Any]] = {}
         self._done: list[int] = []
         self._undone: list[int] = []
@@ -84,7 +88,7 @@ class Production:
             raise AquinError("a production file ends in .aquin", path, f"Name it {path.stem}{SUFFIX}")
 
         def build(part: Path) -> None:
-            engine = _engine(part, read_only=False, wal=False)
+            engine = engine_for(part, read_only=False, wal=False)
             with engine.connect().execution_options(writes=True) as connection, connection.begin():
                 migrate(connection)
                 connection.exec_driver_sql(f"PRAGMA application_id = {APPLICATION_ID}")
@@ -110,7 +114,7 @@ class Production:
         keep = tempfile.TemporaryDirectory(prefix="aquin-") if sealed else None
         where = path if keep is None else snapshot(path, Path(keep.name))
         try:
-            version = _version(where, path)
+            version = version_of(where, path)
             if version > SCHEMA:
                 notes.append(
                     f"A newer Aquin wrote this file (version {version}, this one knows {SCHEMA}): it is open for reading only."
@@ -120,7 +124,7 @@ class Production:
                 if read_only and keep is None:
                     keep = tempfile.TemporaryDirectory(prefix="aquin-")
                     where = snapshot(path, Path(keep.name))
-                notes += _bring_up(where, path, version, backup=keep is None)
+                notes += bring_up(where, path, version, backup=keep is None)
             return cls(path, where, read_only or sealed, tuple(notes), keep)
         except (sql.exc.SQLAlchemyError, sqlite3.Error, OSError) as error:
             raise explain(error, path, "the production can't be opened") from error
@@ -154,7 +158,7 @@ class Production:
     def all(self, kind: type[R]) -> list[R]:
         """All records of a kind, by position where they have one, else in the order in which they came."""
         found = list(self._records[kind].values())
-        if kind is not Option and "position" in _NAMES[kind]:
+        if kind is not Option and "position" in NAMES[kind]:
             found.sort(key=lambda r: r.position)
         return found
 
@@ -217,7 +221,9 @@ class Production:
                 sql.select(*columns).order_by(JOURNAL.c.number.desc()).limit(limit)
             ).all()
         return [
-            Entry(r.number, r.at, r.who, r.what, r.why, r.step, r.of, _changes(r.changes) if changes else ())
+            Entry(
+                r.number, r.at, r.who, r.what, r.why, r.step, r.of, changes_of(r.changes) if changes else ()
+            )
             for r in rows
         ]
 
@@ -245,7 +251,7 @@ class Production:
         query = sql.select(MEASUREMENT.c.key, MEASUREMENT.c["values"]).where(MEASUREMENT.c.kind == kind)
         out: dict[str, Any] = {}
         with self._lock, self._errors(), self._engine.connect() as connection:
-            for chunk in _chunks(list(keys)):
+            for chunk in chunks(list(keys)):
                 for row in connection.execute(query.where(MEASUREMENT.c.key.in_(chunk))):
                     out[row[0]] = row[1]
         return out
@@ -283,8 +289,8 @@ class Production:
             self._seen = int(connection.exec_driver_sql("PRAGMA data_version").scalar_one())
             records: dict[type[Record], dict[str, Any]] = {}
             for kind, table in TABLES.items():  # `select` names the columns that this version knows
-                rows = connection.execute(sql.select(*(table.c[name] for name in _NAMES[kind])))
-                made = (_record(kind, dict(zip(_NAMES[kind], row, strict=True))) for row in rows)
+                rows = connection.execute(sql.select(*(table.c[name] for name in NAMES[kind])))
+                made = (record_of(kind, dict(zip(NAMES[kind], row, strict=True))) for row in rows)
                 records[kind] = {record.id: record for record in made}
             self._records = records
             self._done, self._undone, self._titles = [], [], {}
@@ -311,30 +317,30 @@ class Production:
         for kind in sorted(groups, key=RECORDS.index):
             group, table = groups[kind], TABLES[kind]
             self._check_references(kind, group.values(), groups)
-            there = _rows(connection, table, group)
+            there = rows_of(connection, table, group)
             fresh, renewed = [], []
             for id, record in group.items():
-                after = _row(record)
+                after = row_of(record)
                 if id not in there:
                     fresh.append(after)
                     changes.append((kind.table, id, None, after))
                     continue
                 known = self._records[kind].get(id)
-                base = _row(known) if known is not None else there[id]
+                base = row_of(known) if known is not None else there[id]
                 new = {k: v for k, v in after.items() if v != base[k] and v != there[id][k]}
                 if new:
                     renewed.append((id, new))
                     changes.append((kind.table, id, {k: there[id][k] for k in new}, new))
             if fresh:
                 connection.execute(sql.insert(table), fresh)
-            _update(connection, table, renewed)
+            update_rows(connection, table, renewed)
         return changes
 
     def _check_references(
         self, kind: type[Record], group: Iterable[Record], groups: Mapping[type[Record], Mapping[str, Any]]
     ) -> None:
         for name, target in _SOFT.items():
-            if name in _NAMES[kind]:
+            if name in NAMES[kind]:
                 known = self._records[target].keys() | groups.get(target, {}).keys()
                 for record in group:
                     id = getattr(record, name)
@@ -351,8 +357,8 @@ class Production:
             ids = {r.id for r in drop if type(r) is kind}
             for name in (n for n, target in _REFERENCES.items() if target is kind):
                 changes += self._cleared(connection, name, ids)
-            there = _rows(connection, TABLES[kind], ids)
-            for chunk in _chunks(list(there)):
+            there = rows_of(connection, TABLES[kind], ids)
+            for chunk in chunks(list(there)):
                 connection.execute(sql.delete(TABLES[kind]).where(TABLES[kind].c.id.in_(chunk)))
             changes += [(kind.table, id, row, None) for id, row in there.items()]
         return changes
@@ -367,7 +373,7 @@ class Production:
             if kind is Grade or name not in _SOFT:
                 changes += self._drops(connection, hit)
                 continue
-            _update(connection, table, [(r.id, {name: ""}) for r in hit])
+            update_rows(connection, table, [(r.id, {name: ""}) for r in hit])
             changes += [(kind.table, r.id, {name: getattr(r, name)}, {name: ""}) for r in hit]
         return changes
 
@@ -380,11 +386,11 @@ class Production:
                 text = connection.execute(
                     sql.select(JOURNAL.c.changes).where(JOURNAL.c.number == number)
                 ).scalar_one()
-                changes = list(_changes(text))
+                changes = list(changes_of(text))
                 if step == "undo":
                     changes = [(table, id, after, before) for table, id, before, after in reversed(changes)]
-                for kind, group in _grouped(changes):
-                    _apply(connection, TABLES[kind], group)
+                for kind, group in grouped(changes):
+                    apply_changes(connection, TABLES[kind], group)
                 entry = self._finish(connection, self._titles[number], "", step, number, changes)
         self._tell()
         return entry
@@ -407,15 +413,15 @@ class Production:
         assert done.inserted_primary_key is not None
         number = int(done.inserted_primary_key[0])
         connection.commit()
-        renewed = {_BY_TABLE[t]: dict(self._records[_BY_TABLE[t]]) for t in {change[0] for change in changes}}
+        renewed = {BY_TABLE[t]: dict(self._records[BY_TABLE[t]]) for t in {change[0] for change in changes}}
         for table, id, _, after in changes:
-            kind = _BY_TABLE[table]
+            kind = BY_TABLE[table]
             if after is None:
                 renewed[kind].pop(id, None)
             else:
                 known = renewed[kind].get(id)
-                whole = after if known is None else _row(known) | after
-                renewed[kind][id] = _record(kind, dict(whole))
+                whole = after if known is None else row_of(known) | after
+                renewed[kind][id] = record_of(kind, dict(whole))
         self._records = self._records | renewed  # put in place at once: reading needs no lock
         self._note(number, step, of, what)
         return Entry(number, row["at"], row["who"], what, why, step, of, tuple(changes))
@@ -455,143 +461,3 @@ def person() -> str:
 
 def _now() -> str:
     return datetime.now(UTC).isoformat(timespec="milliseconds")
-
-
-def _engine(path: Path, read_only: bool, wal: bool = True) -> sql.Engine:
-    """One connection, shared under the production's lock; explicit transactions, and a file safe against power failure."""
-
-    def connect() -> sqlite3.Connection:
-        mode = "ro" if read_only else "rw" if wal else "rwc"
-        made = sqlite3.connect(
-            f"{path.as_uri()}?mode={mode}",
-            uri=True,
-            timeout=10,
-            isolation_level=None,
-            check_same_thread=False,
-        )
-        made.execute("PRAGMA foreign_keys = ON")
-        if not read_only:
-            if wal:
-                made.execute("PRAGMA journal_mode = WAL")
-            made.execute("PRAGMA synchronous = FULL")
-        return made
-
-    engine = sql.create_engine(
-        "sqlite://",
-        creator=connect,
-        poolclass=StaticPool,
-        json_serializer=lambda v: json.dumps(v, allow_nan=False, separators=(",", ":")),
-    )
-
-    @sql.event.listens_for(engine, "begin")
-    def begin(connection: sql.Connection) -> None:
-        writes = connection.get_execution_options().get("writes")
-        connection.exec_driver_sql("BEGIN IMMEDIATE" if writes else "BEGIN")
-
-    return engine
-
-
-def _version(where: Path, path: Path) -> int:
-    made = sqlite3.connect(f"{where.as_uri()}?mode=ro", uri=True)
-    try:
-        mark = int(made.execute("PRAGMA application_id").fetchone()[0])
-        version = int(made.execute("PRAGMA user_version").fetchone()[0])
-    finally:
-        made.close()
-    if mark != APPLICATION_ID:
-        raise AquinError("this is another program's database", path, "Choose a production file of Aquin")
-    return version
-
-
-def _bring_up(where: Path, path: Path, version: int, backup: bool) -> list[str]:
-    """Migrate an older file after a backup beside it; a snapshot needs none."""
-    notes = []
-    if backup:
-        spare = path.with_name(f"{path.stem}.version-{version}{SUFFIX}")
-
-        def copy(part: Path) -> None:
-            source, target = sqlite3.connect(where), sqlite3.connect(part)
-            source.backup(target)
-            target.execute("PRAGMA journal_mode = DELETE")
-            source.close()
-            target.close()
-
-        write_safely(spare, copy, force=True)
-        notes.append(f"The file was brought up to this version of Aquin. A backup is {spare.name}.")
-    engine = _engine(where, read_only=False)
-    with engine.connect().execution_options(writes=True) as connection, connection.begin():
-        migrate(connection)
-    engine.dispose()
-    return notes
-
-
-def _changes(text: str) -> tuple[Change, ...]:
-    return tuple((table, id, before, after) for table, id, before, after in json.loads(text))
-
-
-def _row(record: Record) -> Row:
-    kind = type(record)
-    row = {name: getattr(record, name) for name in _NAMES[kind]}
-    for name in _TUPLES[kind]:
-        row[name] = list(row[name])
-    return row
-
-
-def _record(kind: type[R], row: Row) -> R:
-    for name in _TUPLES[kind]:
-        row[name] = tuple(row[name])
-    made = object.__new__(
-        kind
-    )  # a row holds every field: the constructor of a frozen class costs five times as much
-    made.__dict__.update(row)
-    return made
-
-
-def _rows(connection: sql.Connection, table: sql.Table, ids: Iterable[str]) -> dict[str, Row]:
-    found: dict[str, Row] = {}
-    for chunk in _chunks(list(ids)):
-        for row in connection.execute(sql.select(table).where(table.c.id.in_(chunk))):
-            found[row.id] = dict(row._mapping)
-    return found
-
-
-def _chunks(items: list[str]) -> Iterator[list[str]]:
-    for k in range(0, len(items), _CHUNK):
-        yield items[k : k + _CHUNK]
-
-
-def _grouped(changes: list[Change]) -> Iterator[tuple[type[Record], list[Change]]]:
-    """Neighbouring changes of one table together, in order."""
-    group: list[Change] = []
-    for change in changes:
-        if group and change[0] != group[0][0]:
-            yield _BY_TABLE[group[0][0]], group
-            group = []
-        group.append(change)
-    if group:
-        yield _BY_TABLE[group[0][0]], group
-
-
-def _apply(connection: sql.Connection, table: sql.Table, changes: list[Change]) -> None:
-    gone = [id for _, id, _, after in changes if after is None]
-    for chunk in _chunks(gone):
-        connection.execute(sql.delete(table).where(table.c.id.in_(chunk)))
-    fresh = [after for _, _, before, after in changes if before is None and after is not None]
-    if fresh:
-        connection.execute(sql.insert(table), fresh)
-    renewed = [(id, after) for _, id, before, after in changes if before is not None and after is not None]
-    _update(connection, table, renewed)
-
-
-def _update(connection: sql.Connection, table: sql.Table, renewed: list[tuple[str, Row]]) -> None:
-    """Write changed fields; rows whose changes are in the same fields go together."""
-    alike: dict[tuple[str, ...], list[Row]] = {}
-    for id, values in renewed:
-        alike.setdefault(tuple(values), []).append(
-            {"the_id": id} | {f"new_{k}": v for k, v in values.items()}
-        )
-    for names, rows in alike.items():
-        values = {name: sql.bindparam(f"new_{name}", type_=table.c[name].type) for name in names}
-        connection.execute(
-            sql.update(table).where(table.c.id == sql.bindparam("the_id")).values(values), rows
-        )

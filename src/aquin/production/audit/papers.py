@@ -62,6 +62,7 @@ def _claimed(shot: Shot, usual: str) -> list[tuple[str, int]]:
 
 
 def rates(case: Case) -> Iterator[Finding]:
+    """A frame rate unlike the production's."""
     usual = most(s.rate for s in case.shots if s.kind == "shot")
     for shot in case.shots:
         if shot.rate and usual and Fraction(shot.rate) != Fraction(usual):
@@ -73,6 +74,7 @@ def rates(case: Case) -> Iterator[Finding]:
 
 
 def sizes(case: Case) -> Iterator[Finding]:
+    """A picture size unlike the camera's others."""
     by_camera: dict[str, list[Shot]] = defaultdict(list)
     for shot in case.shots:
         if shot.width and shot.camera_id:
