@@ -1,6 +1,6 @@
-"""Find a grid chart in a frame.
+"""Find a chart in a frame.
 
-Two ways, the quick one first. *Tiles*: regions of one tone that look like squares are gathered into a lattice.
+Two ways, the quick one first. *Tiles*: regions of one tone that look like squares are gathered into a lattice (grids only).
 *Sweep*: a small chart is correlated with the frame over sizes and angles. Whatever they propose is aligned to the
 frame and then judged by one rule: the tones of the patches must follow the published colours under some light.
 """
@@ -35,6 +35,8 @@ class Found:
 
 def find_chart(rgb: Floats, layout: Layout) -> Found | None:
     """The best chart in (h, w, 3) of any encoding, or None. No native error leaves this function."""
+    if not layout.findable:
+        return None
     tone, scale = tones(rgb)
     try:
         return _search(tone, scale, layout)
@@ -57,11 +59,24 @@ def tones(rgb: Floats) -> tuple[Float32, float]:
     return np.asarray(np.log2(np.clip(rgb / top, 0, 4) + 0.004), np.float32), scale
 
 
+def follow(rgb: Floats, layout: Layout, corners: Floats) -> Found | None:
+    """The chart near where it was in the frame before; None where it can't be seen there."""
+    if not layout.findable:
+        return Found(np.asarray(corners, np.float64), 1.0)
+    tone, scale = tones(rgb)
+    try:
+        moved = align(_grey(tone), np.asarray(corners, np.float64) * scale, layout)
+        score = judge(tone, moved, layout)
+    except (cv2.error, np.linalg.LinAlgError):
+        return None
+    return Found(moved / scale, score) if score >= ENOUGH else None
+
+
 def _search(tone: Float32, scale: float, layout: Layout) -> Found | None:
     best: Found | None = None
     grey = _grey(tone)
     tried: list[Float64] = []
-    for way in (_from_tiles, _from_sweep):
+    for way in (_from_tiles, _from_sweep) if layout.grid else (_from_sweep,):
         for corners in way(tone, layout):
             if any(np.abs(corners - other).max() < 2 for other in tried):
                 continue
@@ -115,8 +130,8 @@ def judge(tone: Float32, corners: Floats, layout: Layout) -> float:
     ):
         return 0.0
     step = np.array([-0.33, -0.2, -0.07, 0.07, 0.2, 0.33])
-    spread = np.stack(np.meshgrid(step, step), axis=-1).reshape(-1, 2) * np.array(layout.patch_size)
-    points = (layout.cells()[:, None] + spread[None]).reshape(-1, 2)
+    spread = np.stack(np.meshgrid(step, step), axis=-1).reshape(-1, 2)
+    points = (layout.cells()[:, None] + spread[None] * layout.sizes[:, None]).reshape(-1, 2)
     values = sample(tone, project(unit_to_pixels(corners), points)).astype(np.float64)
     values = (
         values.reshape(-1, 3, 2, 3, 2, 3).mean(axis=(2, 4)).reshape(-1, 9, 3)
@@ -133,7 +148,7 @@ def _explained(values: Float64, layout: Layout) -> float:
     design = np.concatenate([reference, np.ones((len(mean), 1))], axis=1)
     centred = mean - mean.mean(0)
     total = float((centred**2).mean())
-    if total < 1e-6:
+    if total < (0.02 if layout.neutral.all() else 1e-6):  # an even wall is explained by anything
         return 0.0
     fit, *_ = np.linalg.lstsq(design, mean, rcond=None)
     if fit[:3].sum() <= 0:
@@ -143,7 +158,8 @@ def _explained(values: Float64, layout: Layout) -> float:
     wanted = explained - explained.mean(0)
     wanted = wanted - wanted.mean(1, keepdims=True)
     chroma = centred - centred.mean(1, keepdims=True)
-    colour = 1 - float(((chroma - wanted) ** 2).mean()) / max(float((chroma**2).mean()), 1e-9)
+    scale = total if layout.neutral.all() else float((chroma**2).mean())
+    colour = 1 - float(((chroma - wanted) ** 2).mean()) / max(scale, 1e-9)
     left = float(((mean - explained) ** 2).mean())
     return float(np.clip(1 - (left + 0.5 * inside) / total, 0, 1) * (0.75 + 0.25 * np.clip(colour, 0, 1)))
 
@@ -158,27 +174,18 @@ def _sane(corners: Floats) -> bool:
 
 def align(grey: Float32, corners: Float64, layout: Layout) -> Float64:
     """Move the corners so that a chart drawn with the measured tones correlates best with the frame."""
-    cell = 20
-    field = (
-        np.array([layout.columns - (1 - layout.patch_share), layout.rows - (1 - layout.patch_share)]) * cell
-    )
-    margin = (1 - layout.patch_share) * cell
-    w, h = (round(v + 2 * margin) for v in field)
+    margin = 3
+    wide = 20 * layout.columns if layout.grid else int(np.clip(140 * np.sqrt(layout.aspect), 60, 400))
+    field = np.array([wide, max(round(wide / layout.aspect), 12)], np.float64)
+    w, h = (int(v) + 2 * margin for v in field)
+    labels = layout.labels(w - 2 * margin, h - 2 * margin)
     best, best_fit = corners, -1.0
     for _ in range(2):
         unit = unit_to_pixels(best)
         levels = sample(grey, project(unit, layout.cells()))[:, 0]
-        gaps = np.array(
-            [
-                [c / layout.columns, r / layout.rows]
-                for r in range(1, layout.rows)
-                for c in range(1, layout.columns)
-            ]
-        )
-        drawn = np.full((h, w), float(np.percentile(sample(grey, project(unit, gaps)), 40)), np.float32)
-        for (cx, cy), level in zip(layout.cells() * field + margin, levels, strict=True):
-            half = layout.patch_share * cell / 2
-            drawn[round(cy - half) : round(cy + half), round(cx - half) : round(cx + half)] = level
+        body = float(np.percentile(sample(grey, project(unit, layout.gaps)), 40))
+        drawn = np.full((h, w), body, np.float32)
+        drawn[margin:-margin, margin:-margin] = np.append(levels, np.float32(body))[labels]
         # pixel centres: template pixel i is at i + 0.5
         to_unit = np.array(
             [
@@ -260,6 +267,7 @@ def _from_sweep(tone: Float32, layout: Layout) -> Iterator[Float64]:
     side = max(tone.shape[:2])
     found: list[tuple[float, Float64]] = []
     weights = np.array([[0.4, 0.4, 0.4], [1, -1, 0], [0.5, 0.5, -1]], np.float32)
+    shares_of = (1.0,) if layout.neutral.all() else (0.4, 0.3, 0.3)
     reference = np.log2(np.maximum(layout.ap1, 1e-4) + 0.004)
     for small, shares in ((300, (0.13, 0.16, 0.20, 0.25)), (160, (0.32, 0.41, 0.52, 0.66, 0.82))):
         scale = min(1.0, small / side)
@@ -274,9 +282,11 @@ def _from_sweep(tone: Float32, layout: Layout) -> Iterator[Float64]:
             turned = cv2.warpAffine(planes, turn, (reach_w, reach_h), borderMode=cv2.BORDER_REPLICATE)
             back = cv2.invertAffineTransform(turn)
             for share in shares:
-                pitch = max(share * small / layout.columns, 3.0)
+                wide = share * small
+                if layout.grid:
+                    wide = max(wide / layout.columns, 3.0) * (layout.columns - 1 / 6)
                 for quarter in range(4):
-                    drawn = _drawn(reference, layout, pitch, quarter) @ weights.T
+                    drawn = _drawn(reference, layout, wide, quarter) @ weights.T
                     if drawn.shape[0] >= reach_h or drawn.shape[1] >= reach_w:
                         continue
                     fit = sum(
@@ -286,7 +296,7 @@ def _from_sweep(tone: Float32, layout: Layout) -> Iterator[Float64]:
                             np.ascontiguousarray(drawn[..., k]),
                             cv2.TM_CCOEFF_NORMED,
                         )
-                        for k, weight in enumerate((0.4, 0.3, 0.3))
+                        for k, weight in enumerate(shares_of)
                     )
                     _, value, _, (x, y) = cv2.minMaxLoc(fit)
                     if value > 0.35:
@@ -301,12 +311,15 @@ def _from_sweep(tone: Float32, layout: Layout) -> Iterator[Float64]:
         yield corners
 
 
-def _drawn(reference: Float64, layout: Layout, pitch: float, quarter: int) -> Float32:
+def _drawn(reference: Float64, layout: Layout, wide: float, quarter: int) -> Float32:
     """A small picture of the chart in log levels, turned by quarters clockwise."""
-    pixels = np.full((layout.rows * 6, layout.columns * 6, 3), np.log2(0.04), np.float32)
-    for k, level in enumerate(reference):
-        r, c = divmod(k, layout.columns)
-        pixels[r * 6 : r * 6 + 5, c * 6 : c * 6 + 5] = level
-    pixels = np.rot90(pixels[:-1, :-1], -quarter).copy()
-    size = (max(round(pixels.shape[1] * pitch / 6), 4), max(round(pixels.shape[0] * pitch / 6), 4))
-    return np.asarray(cv2.resize(pixels, size, interpolation=cv2.INTER_AREA), np.float32)
+    if layout.grid:
+        labels = layout.labels(layout.columns * 6 - 1, layout.rows * 6 - 1)
+    else:
+        labels = layout.labels(96, max(round(96 / layout.aspect), 8))
+    levels = np.concatenate([reference, np.full((1, 3), np.log2(layout.body + 0.004))])
+    pixels = np.rot90(levels[labels].astype(np.float32), -quarter).copy()
+    size = [max(round(wide), 4), max(round(wide / layout.aspect), 4)]
+    if quarter % 2:
+        size.reverse()
+    return np.asarray(cv2.resize(pixels, (size[0], size[1]), interpolation=cv2.INTER_AREA), np.float32)

@@ -1,7 +1,7 @@
 """Read a chart: the level of each patch, how sure it is, and how even the light on the chart is."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 
@@ -18,6 +18,12 @@ INNER = 0.6
 CLIPPED = 0.01
 """Share of clipped pixels from which a patch is left out of solving."""
 
+STRAY = 0.3
+"""Stops by which a single patch may differ from what light and colours of the others explain."""
+
+DIRTY = 0.12
+"""Standard deviation in stops over the ninths of a patch from which it counts as not even."""
+
 
 @dataclass(frozen=True)
 class Reading:
@@ -26,7 +32,9 @@ class Reading:
     `signal` and `linear`: (n, 3) robust means of the file's signal and of scene-linear AP1 (compensated for uneven
     light where `compensated`). `spread`: (n, 3) standard deviation of the signal. `noise`: (n,) robust sigma in 10-bit
     codes. `clipped`: (n,) share of pixels at the recording's ceiling or floor. `light_uneven`: stops from the
-    brightest to the darkest corner of the chart; `uneven_doubt`: its standard error in stops.
+    brightest to the darkest corner of the chart; `uneven_doubt`: its standard error in stops. `stray`: (n,) stops by which a
+    patch is lighter than light and colours of the others explain. `dropped`: (n,) why a patch is left out of solving, or "".
+    `side`: mean side of a patch in pixels.
     """
 
     layout: Layout
@@ -41,11 +49,25 @@ class Reading:
     uneven_doubt: float
     compensated: bool
     warnings: tuple[str, ...] = ()
+    stray: Float64 = field(default_factory=lambda: np.zeros(0))
+    dropped: tuple[str, ...] = ()
+    side: float = 0.0
 
     @property
     def usable(self) -> np.ndarray:
-        """(n,) bool: patches that are not clipped and above zero in every channel."""
-        return np.asarray((self.clipped <= CLIPPED) & (self.linear > 1e-5).all(axis=1))
+        """(n,) bool: patches that solving may rely on."""
+        good = (self.clipped <= CLIPPED) & (self.linear > 1e-5).all(axis=1)
+        if self.dropped:
+            good &= np.array([not reason for reason in self.dropped])
+        return np.asarray(good)
+
+    @property
+    def usable_signal(self) -> np.ndarray:
+        """(n,) bool: the same where the encoding is not known yet: not clipped, and even."""
+        even = np.array(
+            [not reason.startswith("not even") for reason in self.dropped] or [True] * len(self.clipped)
+        )
+        return np.asarray((self.clipped <= CLIPPED) & even)
 
 
 def read_chart(
@@ -68,21 +90,24 @@ def read_chart(
     corners = np.asarray(corners, np.float64).reshape(4, 2)
     _check(corners, rgb.shape[1], rgb.shape[0])
     unit = unit_to_pixels(corners)
-    side = float(np.sqrt(_area(corners) / len(layout.patches))) * layout.patch_share
+    shares = layout.sizes.prod(axis=1)
+    side = float(np.sqrt(_area(corners) * shares.mean()))
     many = int(np.clip(side * INNER, 5, 40))
     step = (np.arange(many) + 0.5) / many - 0.5
-    spread = np.stack(np.meshgrid(step, step), axis=-1).reshape(-1, 2) * INNER * np.array(layout.patch_size)
-    points = (layout.cells()[:, None] + spread[None]).reshape(-1, 2)
+    spread = np.stack(np.meshgrid(step, step), axis=-1).reshape(-1, 2) * INNER
+    points = (layout.cells()[:, None] + spread[None] * layout.sizes[:, None]).reshape(-1, 2)
     at = np.floor(project(unit, points)).astype(int)  # whole pixels, so that noise stays what it is
     pixels = rgb[at[:, 1].clip(0, rgb.shape[0] - 1), at[:, 0].clip(0, rgb.shape[1] - 1)].astype(np.float64)
     pixels = pixels.reshape(len(layout.patches), -1, 3)
     linear = to_linear(pixels.astype(np.float32)).astype(np.float64)
     floor, ceiling = clip_levels(rgb)
-    at_limit = ((pixels >= ceiling) | (pixels <= floor)).any(axis=2)
+    clipped = ((pixels >= ceiling) | (pixels <= floor)).any(axis=2).mean(axis=1)
     middle = np.median(pixels, axis=1, keepdims=True)
     noise = 1.4826 * np.median(np.abs(pixels - middle), axis=1).mean(axis=1) * 1023
     mean = robust_mean(linear)
-    slopes, uneven, doubt = _light(mean, rgb, to_linear, unit, layout)
+    slopes, uneven, doubt, stray = np.zeros(2), 0.0, float("inf"), np.zeros(len(mean))
+    if layout.findable:
+        slopes, uneven, doubt, stray = _light(mean, rgb, to_linear, unit, layout)
     compensate = uneven > max(0.03, 2 * doubt) and uneven < 2
     warnings = []
     if compensate:
@@ -94,16 +119,18 @@ def read_chart(
         warnings.append(
             f"the light on the chart is uneven by {uneven:.1f} stops: glare or shadow; film it again if you can"
         )
-    clipped = at_limit.mean(axis=1)
-    if (count := int((clipped > CLIPPED).sum())) > 0:
-        warnings.append(f"{count} patches are clipped and left out of solving")
+    dropped = _dropped(mean, clipped, stray, _blotches(linear, many))
+    for reason in dict.fromkeys(r for r in dropped if r):
+        count = dropped.count(reason)
+        are = "patch is" if count == 1 else "patches are"
+        warnings.append(f"{count} {are} {reason} and left out of solving")
     if side < 8:
         warnings.append(f"the patches are only {side:.0f} pixels wide; readings are noisy")
     if score is None:
         from aquin.charts.find import judge, tones
 
         tone, scale = tones(rgb)
-        score = judge(tone, corners * scale, layout)
+        score = judge(tone, corners * scale, layout) if layout.findable else 1.0
         if score < 0.5:
             warnings.append("at these corners the colours do not look like the chart")
     return Reading(
@@ -119,7 +146,45 @@ def read_chart(
         float(doubt),
         bool(compensate),
         tuple(warnings),
+        stray,
+        dropped,
+        side,
     )
+
+
+def _blotches(linear: Float64, many: int) -> Float64:
+    """(n,) standard deviation in stops over nine parts of each patch, less what its noise explains."""
+    square = linear @ AP1_LUMA
+    square = square.reshape(len(linear), many, many)
+    third = many // 3
+    if third < 2:
+        return np.zeros(len(linear))
+    parts = square[:, : 3 * third, : 3 * third].reshape(-1, 3, third, 3, third)
+    means = parts.mean(axis=(2, 4)).reshape(len(linear), 9)
+    noise = parts.var(axis=(2, 4)).mean(axis=(1, 2)) / third**2
+    level = np.maximum(means.mean(axis=1), 2e-3)
+    return np.asarray(np.sqrt(np.maximum(means.var(axis=1) - noise, 0)) / level / np.log(2), np.float64)
+
+
+def _dropped(mean: Float64, clipped: Float64, stray: Float64, blotches: Float64) -> tuple[str, ...]:
+    """Why each patch is left out of solving, or ""."""
+    usual = float(np.median(np.abs(stray - np.median(stray)))) * 1.4826
+    limit = max(STRAY, 4 * usual)
+    out = []
+    for k in range(len(mean)):
+        if clipped[k] > CLIPPED:
+            out.append("clipped")
+        elif (mean[k] <= 1e-5).any():
+            out.append("below black")
+        elif stray[k] > limit:
+            out.append("glared")
+        elif stray[k] < -limit:
+            out.append("in shadow")
+        elif blotches[k] > max(DIRTY, 3 * float(np.median(blotches))):
+            out.append("not even (dirt, a finger, or an edge)")
+        else:
+            out.append("")
+    return tuple(out)
 
 
 def robust_mean(pixels: Float64) -> Float64:
@@ -132,20 +197,14 @@ def robust_mean(pixels: Float64) -> Float64:
 
 def _light(
     mean: Float64, rgb: Float32, to_linear: Callable[[Floats], Float32], unit: Float64, layout: Layout
-) -> tuple[Float64, float, float]:
-    """How the light falls off over the chart: slopes in stops across and down, corner to corner stops, its doubt.
+) -> tuple[Float64, float, float, Float64]:
+    """How the light falls off over the chart: slopes in stops across and down, corner to corner stops, its doubt; and what each
+    patch differs from that, in stops.
 
     One robust fit in log2 luminance: the patches against their published luminance (offset, slope, light), and the dark
-    crossings between them, which all have one reflectance (offset, light).
+    gaps between them, which all have one reflectance (offset, light).
     """
-    gap = 1 - layout.patch_share  # a crossing lies in the middle of the gap before patch c, r
-    crossings = np.array(
-        [
-            [(c - gap / 2) / (layout.columns - gap), (r - gap / 2) / (layout.rows - gap)]
-            for r in range(1, layout.rows)
-            for c in range(1, layout.columns)
-        ]
-    )
+    crossings = layout.gaps
     dark = to_linear(sample(rgb, project(unit, crossings))[None])[0].astype(np.float64) @ AP1_LUMA
     reference = np.log2(layout.ap1 @ AP1_LUMA)
     even = 1 / np.maximum(layout.ap1 @ AP1_LUMA, 0.02)
@@ -166,7 +225,10 @@ def _light(
         left.sum() / max(len(b) - 5, 1), 0.2
     )
     doubt = float(np.sqrt(np.array([1, 1]) @ np.diag(np.diag(covariance)[3:]) @ np.array([1, 1])))
-    return slopes, float(np.abs(slopes).sum()), doubt
+    expected = fit[0] + fit[1] * reference + (layout.cells() - 0.5) @ slopes
+    stray = np.log2(np.maximum(light, 1e-5)) - expected
+    stray -= np.median(stray)
+    return slopes, float(np.abs(slopes).sum()), doubt, stray
 
 
 def _light_equations(

@@ -7,6 +7,7 @@ import numpy as np
 
 from aquin.charts.layout import layout
 from aquin.charts.read import Reading, read_chart
+from aquin.charts.solve import MODELS, Solution, solve_all
 from aquin.colour import acescct
 from aquin.colour.config import ColourConfig
 from aquin.colour.difference import delta_e00, lab_of_ap1
@@ -16,7 +17,6 @@ from aquin.errors import AquinError
 from aquin.exchange import cdl_file, grade_file, picture
 from aquin.exchange.proof import Proof, prove
 from aquin.match.chart import against_reference, match_charts, scene_colours
-from aquin.match.solve import MODELS, Solution, solve_all
 from aquin.measure.clip import Clip
 from aquin.measure.ledger import difference_of, measure
 

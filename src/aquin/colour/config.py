@@ -9,7 +9,7 @@ import numpy as np
 import PyOpenColorIO as ocio
 
 from aquin.arrays import Float32, Floats
-from aquin.colour.encoding import CameraEncoding
+from aquin.colour.encoding import CameraEncoding, MeasuredEncoding
 from aquin.colour.primaries import AP0_TO_AP1
 from aquin.errors import AquinError
 
@@ -74,7 +74,7 @@ class ColourConfig:
             path = next((p for p in (folder / "config.ocio" for folder in near) if p.is_file()), None)
         return cls.load(path)
 
-    def with_encodings(self, *cameras: CameraEncoding) -> "ColourConfig":
+    def with_encodings(self, *cameras: CameraEncoding | MeasuredEncoding) -> "ColourConfig":
         """A copy that also knows these camera encodings. Raises AquinError when a name is taken by another space."""
         config = copy.deepcopy(self._config)
         for camera in cameras:

@@ -1,10 +1,11 @@
-"""CIELAB and the CIEDE2000 colour difference."""
+"""CIELAB with the CIEDE2000 colour difference, and ITP with dE ITP."""
 
 import numpy as np
 from numpy.typing import ArrayLike
 
 from aquin.arrays import Float64
-from aquin.colour.primaries import AP1_TO_XYZ
+from aquin.colour.primaries import ACES_WHITE, AP1_TO_XYZ, rgb_to_xyz_matrix
+from aquin.colour.white import adaptation
 
 _WHITE = AP1_TO_XYZ @ np.ones(3)
 
@@ -68,3 +69,38 @@ def delta_terms(lab1: ArrayLike, lab2: ArrayLike) -> Float64:
     chroma = (c2 - c1) / s_c
     hue = 2 * np.sqrt(c1 * c2) * np.sin(np.radians(turn / 2)) / s_h
     return np.stack([lightness, chroma + rotation * hue / 2, hue * np.sqrt(1 - rotation**2 / 4)], axis=-1)
+
+
+_TO_D65 = adaptation(ACES_WHITE, (0.3127, 0.3290))
+_XYZ_TO_2020 = np.linalg.inv(
+    rgb_to_xyz_matrix(((0.708, 0.292), (0.170, 0.797), (0.131, 0.046)), (0.3127, 0.3290))
+)
+_TO_LMS = np.array([[1688, 2146, 262], [683, 2951, 462], [99, 309, 3688]]) / 4096
+_TO_ICTCP = np.array([[2048, 2048, 0], [6610, -13613, 7003], [17933, -17390, -543]]) / 4096
+"""ITU-R BT.2100-2, table 7: RGB to LMS, and L'M'S' to ICtCp for PQ."""
+
+WHITE_NITS = 100.0
+"""cd/m2 of a perfect diffuser when colours are compared in ITP: the white of an SDR grading screen (ITU-R BT.2035)."""
+
+
+def itp_of_ap1(linear: ArrayLike) -> Float64:
+    """720 times I, T, P of scene-linear AP1, so that their distance is dE ITP (ITU-R BT.2124-0); (..., 3) to (..., 3).
+
+    A perfect diffuser (1.0) stands at 100 cd/m2; the ACES white is adapted to D65 with CAT16.
+    """
+    xyz = np.asarray(linear, np.float64) @ (_TO_D65 @ AP1_TO_XYZ).T
+    lms = xyz @ (_TO_LMS @ _XYZ_TO_2020).T
+    i, t, p = np.moveaxis(_pq(lms * WHITE_NITS) @ _TO_ICTCP.T, -1, 0)
+    return np.asarray(720 * np.stack([i, 0.5 * t, p], axis=-1), np.float64)
+
+
+def delta_itp(itp1: ArrayLike, itp2: ArrayLike) -> Float64:
+    """dE ITP of what `itp_of_ap1` gave, (..., 3) each, to (...); 1 is about just noticeable."""
+    return np.asarray(np.linalg.norm(np.asarray(itp2) - np.asarray(itp1), axis=-1), np.float64)
+
+
+def _pq(nits: Float64) -> Float64:
+    """The inverse EOTF of SMPTE ST 2084, mirrored below zero so that it stays defined there."""
+    m1, m2, c1, c2, c3 = 2610 / 16384, 2523 / 32, 3424 / 4096, 2413 / 128, 2392 / 128
+    y = (np.abs(nits) / 10000) ** m1
+    return np.sign(nits) * (((c1 + c2 * y) / (1 + c3 * y)) ** m2 - c1**m2)

@@ -1,4 +1,4 @@
-"""One shot's correction: balance in scene-linear, then a CDL trim in ACEScct."""
+"""One shot's correction: balance, matrix or root polynomial in scene-linear, then a CDL trim and a hue warp in ACEScct."""
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
@@ -9,7 +9,9 @@ import numpy as np
 from aquin.arrays import Floats
 from aquin.colour import acescct
 from aquin.colour.cdl import Cdl, Triple
+from aquin.colour.hue_warp import HueWarp
 from aquin.colour.primaries import AP1_LUMA, AP1_TO_XYZ, XYZ_TO_AP1, xyz_of
+from aquin.colour.root_polynomial import Root, expand, root_of
 from aquin.colour.white import ACES_DUV, ACES_MIRED, mired_duv, xy_at
 
 POINTS_PER_STOP = float(np.log10(2) / 0.025)
@@ -62,15 +64,28 @@ Matrix3 = tuple[Triple, Triple, Triple]
 
 @dataclass(frozen=True)
 class Grade:
-    """Balance, then an optional 3x3 matrix (both scene-linear AP1), then the trim on ACEScct."""
+    """Balance, then an optional 3x3 matrix or root polynomial (scene-linear AP1), then the trim and a hue warp on ACEScct."""
 
     balance: Balance = field(default_factory=Balance)
     trim: Cdl = field(default_factory=Cdl)
     matrix: Matrix3 | None = None
+    root: Root | None = None
+    warp: HueWarp | None = None
+
+    @property
+    def beyond_cdl(self) -> str:
+        """What of this grade a CDL can't hold, in words; empty when it can hold all."""
+        parts = (("3x3 matrix", self.matrix), ("root polynomial", self.root), ("hue warp", self.warp))
+        return " and ".join(name for name, part in parts if part is not None)
 
     def values(self) -> dict[str, Any]:
-        """As plain values for a file: stops, gains, slope, offset, power, saturation, matrix."""
-        return {
+        """As plain values for a file: stops, gains, slope, offset, power, saturation, matrix, and where used root, turn and scale."""
+        more: dict[str, Any] = {}
+        if self.root is not None:
+            more["root"] = [list(row) for row in self.root]
+        if self.warp is not None:
+            more |= {"turn": list(self.warp.turn), "scale": list(self.warp.scale)}
+        return more | {
             "stops": self.balance.stops,
             "gains": list(self.balance.gains),
             "slope": list(self.trim.slope),
@@ -99,7 +114,12 @@ class Grade:
             if not np.isfinite(rows).all():
                 raise ValueError("the matrix is not usable")
             matrix = tuple((float(x), float(y), float(z)) for x, y, z in rows)
-        return cls(balance, trim, matrix)  # type: ignore[arg-type]
+        root = None if values.get("root") is None else root_of(values["root"])
+        warp = None
+        if values.get("turn") is not None:
+            turn, scale = (tuple(float(v) for v in values[k]) for k in ("turn", "scale"))
+            warp = HueWarp(turn, scale)  # type: ignore[arg-type]
+        return cls(balance, trim, matrix, root, warp)  # type: ignore[arg-type]
 
     def apply_linear(self, linear: Floats) -> Floats:
         """(..., 3) scene-linear AP1 to graded ACEScct, unclamped; the float type is kept."""
@@ -109,16 +129,19 @@ class Grade:
             out = out * self.balance.factors.astype(kind)
         if self.matrix is not None:
             out = out @ np.asarray(self.matrix, kind).T
-        return self.trim.apply(acescct.encode(out))
+        if self.root is not None:
+            out = expand(out) @ np.asarray(self.root, kind).T
+        out = self.trim.apply(acescct.encode(out))
+        return out if self.warp is None else self.warp.apply(out)
 
     def linear(self, linear: Floats) -> Floats:
         """(..., 3) scene-linear AP1 to graded scene-linear AP1."""
         return acescct.decode(self.apply_linear(linear))
 
     def folded(self) -> Cdl:
-        """Balance and trim as one CDL on ACEScct, exact on the log part of the curve. Raises ValueError with a matrix."""
-        if self.matrix is not None:
-            raise ValueError("a 3x3 matrix does not fit into a CDL")
+        """Balance and trim as one CDL on ACEScct, exact on the log part of the curve. Raises ValueError with more than that."""
+        if self.beyond_cdl:
+            raise ValueError(f"a {self.beyond_cdl} does not fit into a CDL")
         move = np.log2(self.balance.factors) * acescct.STOP
         r, g, b = (float(o + s * m) for o, s, m in zip(self.trim.offset, self.trim.slope, move, strict=True))
         return replace(self.trim, offset=(r, g, b))

@@ -15,12 +15,12 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from aquin.charts.solve import Solution
 from aquin.colour.grade import Grade
 from aquin.desk import theme
 from aquin.desk.columns import COLUMNS, Columns
 from aquin.desk.ledger import Ledger
 from aquin.desk.stack import Stack
-from aquin.match.solve import Solution
 
 _NAMES = {"gains": "grey gains", "cdl": "CDL", "matrix": "3×3, not for a CDL"}
 

@@ -114,7 +114,8 @@ class Stack(QWidget):
         points = "  ".join(
             f"{c} {v:+.1f}" for c, v in zip("RGB", grade.balance.printer_points, strict=True)
         ).replace("-", "−")
-        matrix = " A 3×3 matrix follows it (.clf or .cube only)." if grade.matrix is not None else ""
+        more = grade.beyond_cdl.replace("3x3", "3×3")
+        matrix = f" A {more} goes with it (.clf or .cube only)." if more else ""
         self.note.setText(f"balance in printer points: {points}.{matrix}")
 
     def _key(self, cell: Number) -> str:
@@ -145,7 +146,7 @@ class Stack(QWidget):
     def _reset(self, what: str) -> None:
         trim, neutral = self.grade.trim, Cdl()
         if what == "balance":
-            grade = replace(self.grade, balance=Balance(), matrix=None)
+            grade = replace(self.grade, balance=Balance(), matrix=None, root=None, warp=None)
         elif what == "saturation":
             grade = replace(self.grade, trim=replace(trim, saturation=1.0))
         else:

@@ -6,26 +6,26 @@ import numpy as np
 import PyOpenColorIO as ocio
 
 from aquin.arrays import write_safely
+from aquin.colour import acescct
+from aquin.colour.baked import grid
 from aquin.colour.grade import Grade
 from aquin.errors import AquinError
 
 
 def write(path: Path, grade: Grade, identity: str, note: str = "", force: bool = False) -> None:
-    """ACEScct to ACEScct: decode, balance and matrix in scene-linear, encode, CDL without clamping. Raises AquinError."""
+    """ACEScct to ACEScct: decode, balance and matrix in scene-linear, encode, CDL without clamping. Raises AquinError.
+
+    CLF has no step for a root polynomial or a hue warp: with one of them all is sampled into a 3D LUT of 65 points.
+    """
     group = ocio.GroupTransform()
     metadata = group.getFormatMetadata()
     metadata.setID(identity)
     if note:
         metadata.addChildElement("Description", note)
-    group.appendTransform(_acescct(ocio.TRANSFORM_DIR_INVERSE))
-    full = np.eye(4)
-    full[:3, :3] = np.asarray(grade.matrix or np.eye(3)) @ np.diag(grade.balance.factors)
-    group.appendTransform(ocio.MatrixTransform(full.ravel().tolist()))
-    group.appendTransform(_acescct(ocio.TRANSFORM_DIR_FORWARD))
-    trim = grade.trim
-    step = ocio.CDLTransform(slope=trim.slope, offset=trim.offset, power=trim.power, sat=trim.saturation)
-    step.setStyle(ocio.CDL_NO_CLAMP)
-    group.appendTransform(step)
+    if grade.root is not None or grade.warp is not None:
+        group.appendTransform(_sampled(grade))
+    else:
+        _steps(group, grade)
     try:
         config = ocio.Config.CreateRaw()
         text = group.write("Academy/ASC Common LUT Format", config)
@@ -38,6 +38,26 @@ def write(path: Path, grade: Grade, identity: str, note: str = "", force: bool =
         target.write_text(text, encoding="utf-8")
 
     write_safely(path, put, force)
+
+
+def _sampled(grade: Grade, size: int = 65) -> "ocio.Lut3DTransform":
+    """The whole grade as a 3D LUT over ACEScct 0 to 1."""
+    lut = ocio.Lut3DTransform(size, ocio.INTERP_TETRAHEDRAL)
+    values = grade.apply_linear(acescct.decode(grid(size).astype(np.float64)))
+    lut.setData(np.ascontiguousarray(values, np.float32).ravel())
+    return lut
+
+
+def _steps(group: "ocio.GroupTransform", grade: Grade) -> None:
+    group.appendTransform(_acescct(ocio.TRANSFORM_DIR_INVERSE))
+    full = np.eye(4)
+    full[:3, :3] = np.asarray(grade.matrix or np.eye(3)) @ np.diag(grade.balance.factors)
+    group.appendTransform(ocio.MatrixTransform(full.ravel().tolist()))
+    group.appendTransform(_acescct(ocio.TRANSFORM_DIR_FORWARD))
+    trim = grade.trim
+    step = ocio.CDLTransform(slope=trim.slope, offset=trim.offset, power=trim.power, sat=trim.saturation)
+    step.setStyle(ocio.CDL_NO_CLAMP)
+    group.appendTransform(step)
 
 
 def _acescct(direction: "ocio.TransformDirection") -> "ocio.LogCameraTransform":

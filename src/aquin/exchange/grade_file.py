@@ -21,9 +21,9 @@ def write(path: Path, grade: Grade, title: str, force: bool = False, size: int =
     """Write a grade in the format of the name's ending. Raises AquinError."""
     suffix = path.suffix.lower()
     if suffix in cdl_file.SUFFIXES:
-        if grade.matrix is not None:
+        if grade.beyond_cdl:
             raise AquinError(
-                "a 3x3 matrix does not fit into a CDL",
+                f"a {grade.beyond_cdl} does not fit into a CDL",
                 path,
                 "Export .clf or .cube, or settle with the CDL model",
             )

@@ -7,8 +7,8 @@ import numpy as np
 
 from aquin.arrays import Float64, Floats
 from aquin.charts.read import Reading
+from aquin.charts.solve import Solution, best_of, solve_all
 from aquin.errors import AquinError
-from aquin.match.solve import Solution, best_of, solve_all
 from aquin.measure.ledger import Evidence
 
 
@@ -24,7 +24,7 @@ class ChartMatch:
     def solution(self, model: str | None = None) -> Solution:
         """The named model's, or the best of those that fit into a CDL."""
         if model is None:
-            return best_of([s for s in self.solutions if s.model != "matrix"])
+            return best_of([s for s in self.solutions if not s.grade.beyond_cdl])
         return next(s for s in self.solutions if s.model == model)
 
     def confidence(self, solution: Solution) -> float:
@@ -40,13 +40,22 @@ def pair(hero: Reading, shot: Reading) -> tuple[Evidence, tuple[str, ...]]:
         )
     keep = hero.usable & shot.usable
     warnings = [f"hero: {w}" for w in hero.warnings] + [f"shot: {w}" for w in shot.warnings]
-    return Evidence(hero.linear[keep], shot.linear[keep], hero.layout.neutral[keep]), tuple(warnings)
+    known = hero.layout.reflectances
+    pairs = Evidence(
+        hero.linear[keep],
+        shot.linear[keep],
+        hero.layout.neutral[keep],
+        None,
+        None if known is None else known[keep],
+    )
+    return pairs, tuple(warnings)
 
 
 def against_reference(reading: Reading) -> Evidence:
     """The published colours as hero."""
-    keep = reading.usable
-    return Evidence(reading.layout.ap1[keep], reading.linear[keep], reading.layout.neutral[keep])
+    keep, card = reading.usable, reading.layout
+    known = None if card.reflectances is None else card.reflectances[keep]
+    return Evidence(card.ap1[keep], reading.linear[keep], card.neutral[keep], None, known)
 
 
 def scene_colours(linear: Floats, many: int = 200) -> Float64:

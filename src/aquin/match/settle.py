@@ -4,11 +4,11 @@ from dataclasses import replace
 
 import numpy as np
 
+from aquin.charts.solve import solve
 from aquin.colour import acescct
 from aquin.colour.grade import Balance, Grade
 from aquin.colour.primaries import XYZ_TO_AP1, xyz_of
 from aquin.colour.white import xy_at
-from aquin.match.solve import solve
 from aquin.measure.ledger import AXES, Evidence, values
 
 

@@ -5,7 +5,7 @@ measured so that the axes before it do not leak into it: contrast ignores exposu
 cast, as tones are settled before colours.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -18,14 +18,27 @@ from aquin.colour.white import mired_duv
 
 @dataclass(frozen=True)
 class Evidence:
-    """`hero`, `shot`: (n, 3) scene-linear AP1, the same things in both. `neutral`: (n,) bool."""
+    """`hero`, `shot`: (n, 3) scene-linear AP1, the same things in both. `neutral`: (n,) bool. `say`: (n,) weight of each pair in
+    solving, all the same where it is left out. `reflectance`: (n, 36) at 380 to 730 nm, where known."""
 
     hero: Float64
     shot: Float64
     neutral: np.ndarray
+    say: Float64 | None = None
+    reflectance: Float64 | None = None
+
+    @property
+    def weights(self) -> Float64:
+        return np.ones(len(self.hero)) if self.say is None else self.say
 
     def graded(self, grade: Grade) -> "Evidence":
-        return Evidence(self.hero, np.asarray(grade.linear(self.shot), np.float64), self.neutral)
+        return replace(self, shot=np.asarray(grade.linear(self.shot), np.float64))
+
+    def part(self, keep: np.ndarray) -> "Evidence":
+        """The pairs that `keep`, (n,) bool, names."""
+        say = None if self.say is None else self.say[keep]
+        known = None if self.reflectance is None else self.reflectance[keep]
+        return Evidence(self.hero[keep], self.shot[keep], self.neutral[keep], say, known)
 
 
 @dataclass(frozen=True)

@@ -14,10 +14,10 @@ from aquin.colour.difference import lab_of_ap1
 from aquin.colour.grade import Balance, Grade
 from aquin.errors import AquinError
 from aquin.exchange import cdl_file
-from aquin.match import solve as solving
+from aquin.charts import solve as solving
 from aquin.match.chart import ChartMatch, match_charts, pair, scene_colours
 from aquin.match.settle import settle
-from aquin.match.solve import MODELS, residual, solve, solve_all
+from aquin.charts.solve import MODELS, residual, solve, solve_all
 from aquin.measure.clip import Clip
 from aquin.measure.ledger import AXES, Evidence, measure, values
 

@@ -1,0 +1,253 @@
+"""A take of a chart, frame by frame: where it is, how good each frame is and why, which one is best, and the mean of the good ones.
+
+Film crews tilt the chart, so that one frame at least is free of glare and shadow. A frame's faults are measured against the sweep
+itself: a patch that is lighter here than in most frames has glare on it, one that is darker lies in shade.
+"""
+
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass, field, replace
+
+import cv2
+import numpy as np
+
+from aquin.arrays import Float32, Float64, Floats
+from aquin.charts.find import find_chart, follow, unit_to_pixels
+from aquin.charts.layout import Layout
+from aquin.charts.read import Reading, read_chart, robust_mean
+from aquin.colour.primaries import AP1_LUMA
+from aquin.errors import AquinError
+
+Tell = Callable[[float, str], None]
+
+GLARE_STOPS = 0.15
+"""Glare from which a frame is no longer called good, in stops of a grey patch."""
+SHADOW_STOPS = 0.3
+"""Fall-off over the chart from which a frame is no longer called good."""
+
+
+@dataclass(frozen=True)
+class Look:
+    """One frame of a sweep. `glare`: light added to patches, in stops of an 18 % grey. `shadow`: stops that the darkest part of the
+    chart lies under the lightest. `clipped`: share of the patches that clip. `blur`: width of the patches' edges in pixels (10 to
+    90 %). `size`: side of a patch in pixels. `quality`: 0 to 1. `why`: its worst faults in words."""
+
+    number: int
+    reading: Reading | None = None
+    glare: float = 0.0
+    shadow: float = 0.0
+    clipped: float = 0.0
+    blur: float = 0.0
+    size: float = 0.0
+    quality: float = 0.0
+    why: str = "no chart"
+    timecode: str = ""
+
+    @property
+    def found(self) -> bool:
+        return self.reading is not None
+
+
+@dataclass(frozen=True)
+class Sweep:
+    """All frames that were looked at, the best one, and the frames that are good enough to be averaged with it."""
+
+    looks: tuple[Look, ...]
+    best: Look | None
+    good: tuple[int, ...] = ()
+    why: str = ""
+
+    def reading(self) -> Reading | None:
+        """The chart's reading: the best frame's, its patches averaged over the good frames. Noise goes down by their root."""
+        if self.best is None or self.best.reading is None:
+            return None
+        chosen = [k.reading for k in self.looks if k.number in self.good and k.reading is not None]
+        return mean_reading(self.best.reading, chosen)
+
+
+@dataclass
+class _Seen:
+    number: int
+    reading: Reading
+    blur: float
+    timecode: str = ""
+    light: Float64 = field(default_factory=lambda: np.zeros(0))
+
+
+def sweep(
+    frames: Iterable[tuple[int, Float32]],
+    to_linear: Callable[[Floats], Float32],
+    layout: Layout,
+    corners: Floats | None = None,
+    count: int = 0,
+    tell: Tell | None = None,
+    timecode: Callable[[int], str | None] = lambda number: None,
+) -> Sweep:
+    """Look at frames in order; `corners` holds for the first one, and is followed from there.
+
+    `frames`: numbers with (h, w, 3) signals. `count`: how many there are, for progress. Raises AquinError for corners that make no
+    chart.
+    """
+    seen: list[_Seen] = []
+    numbers: list[int] = []
+    last = None if corners is None else np.asarray(corners, np.float64).reshape(4, 2)
+    for number, rgb in frames:
+        numbers.append(number)
+        given = corners is not None and len(numbers) == 1
+        found = None
+        if last is not None and not given:
+            found = follow(rgb, layout, last)
+        if found is None and not given:
+            found = find_chart(rgb, layout)
+        if given or found is not None:
+            where = last if given else found.corners  # type: ignore[union-attr]
+            reading = read_chart(rgb, to_linear, layout, where, None if given else found.score)  # type: ignore[union-attr]
+            if reading is not None:
+                last = reading.corners
+                seen.append(_Seen(number, reading, edge_width(rgb, reading), timecode(number) or ""))
+        if tell is not None:
+            tell(len(numbers) / max(count, len(numbers)), f"frame {number}")
+    return judged(seen, numbers)
+
+
+def judged(seen: Sequence[_Seen], numbers: Sequence[int]) -> Sweep:
+    """Score what was seen and choose."""
+    if not seen:
+        return Sweep(tuple(Look(n) for n in numbers), None, (), "no chart was found in any frame")
+    usual = _usual_light(seen)
+    sharpest = min(s.blur for s in seen)
+    looks = {s.number: _look(s, usual, sharpest) for s in seen}
+    best = max(looks.values(), key=lambda k: k.quality)
+    good = [
+        k.number
+        for k in looks.values()
+        if k.quality >= 0.8 * best.quality and k.glare < GLARE_STOPS and k.shadow < SHADOW_STOPS
+    ]
+    if best.number not in good:
+        good.append(best.number)
+    others = len(looks) - 1
+    why = f"frame {best.number} of {len(numbers)}: {best.why}"
+    if others:
+        why += (
+            f"; {len(good)} good frames are averaged" if len(good) > 1 else "; no other frame comes near it"
+        )
+    return Sweep(tuple(looks.get(n, Look(n)) for n in numbers), best, tuple(sorted(good)), why)
+
+
+def _usual_light(seen: Sequence[_Seen]) -> Float64:
+    """(patches,) log2 light of each patch with the frame's own level taken out: low among the sweep's frames, since glare only adds."""
+    for s in seen:
+        y = np.log2(np.maximum(s.reading.linear @ AP1_LUMA, 2e-4))
+        bright = s.reading.layout.xyz[:, 1] > 0.15
+        clear = s.reading.usable & bright
+        level = np.median((y - np.log2(s.reading.layout.xyz[:, 1]))[clear]) if clear.any() else y.mean()
+        s.light = y - level
+    if len(seen) < 4:  # too few to know what is usual: the published colours stand in
+        offset = np.median([s.light - np.log2(s.reading.layout.xyz[:, 1]) for s in seen], axis=0)
+        return np.asarray(np.log2(seen[0].reading.layout.xyz[:, 1]) + np.minimum(offset, 0.3), np.float64)
+    return np.asarray(np.percentile([s.light for s in seen], 25, axis=0), np.float64)
+
+
+def _look(s: _Seen, usual: Float64, sharpest: float) -> Look:
+    r = s.reading
+    level = np.exp2(s.light) - np.exp2(usual)  # light that was added, where white is about 1
+    added = float(np.log2(1 + max(np.percentile(level, 90), 0.0) / 0.18))
+    dark = r.layout.xyz[:, 1] < 0.12
+    veil = float(np.log2(1 + max(np.median(level[dark]) if dark.any() else 0.0, 0.0) / 0.18))
+    glare = max(added, veil)
+    shade = float(max(np.median(s.light - usual) - np.percentile(s.light - usual, 5), 0.0))
+    shadow = max(shade, r.light_uneven)
+    clipped = float((r.clipped > 0.01).mean())
+    faults = {
+        f"glare {glare:.2f} st": (glare / 0.35) ** 1.5,
+        f"light falls off by {shadow:.2f} st": (shadow / 0.9) ** 1.5,
+        f"{round(100 * clipped)} % of the patches clip": 4 * clipped,
+        f"edges {s.blur:.1f} px wide": 0.5 * max(s.blur / max(sharpest, 1.0) - 1.15, 0),
+        f"patches only {r.side:.0f} px": max(14 / max(r.side, 1) - 1, 0),
+        f"match {r.score:.2f}": 2 * max(0.9 - r.score, 0),
+    }
+    quality = float(np.exp(-sum(faults.values())))
+    worst = sorted((f for f in faults if faults[f] > 0.08), key=lambda f: -faults[f])[:2]
+    why = " and ".join(worst) if worst else "even light, no glare, nothing clipped, sharp"
+    return Look(s.number, r, glare, shadow, clipped, s.blur, r.side, quality, why, s.timecode)
+
+
+def edge_width(rgb: Float32, reading: Reading) -> float:
+    """Median width in pixels, 10 to 90 %, of the edges where patches meet the chart's body or each other; 0 when there are none."""
+    layout = reading.layout
+    if len(layout.patches) < 2:
+        return 0.0
+    grey = np.ascontiguousarray(np.asarray(rgb, np.float32).mean(axis=2))
+    unit = unit_to_pixels(reading.corners)
+    along = np.linspace(-0.35, 0.35, 7)
+    across = np.linspace(-0.4, 0.4, 65)
+    widths = []
+    for (cx, cy), (w, h) in zip(layout.cells(), layout.sizes, strict=True):
+        if cx + w / 2 > 0.98:
+            continue
+        x = np.repeat((cx + w / 2 + across * w)[None], len(along), 0)
+        y = np.repeat((cy + along * h)[:, None], len(across), 1)
+        flat = np.stack([x.ravel(), y.ravel(), np.ones(x.size)], 1) @ unit.T
+        at = flat[:, :2] / flat[:, 2:]
+        line = cv2.remap(
+            grey,
+            (at[:, 0] - 0.5).astype(np.float32).reshape(x.shape),
+            (at[:, 1] - 0.5).astype(np.float32).reshape(x.shape),
+            cv2.INTER_LINEAR,
+            borderMode=cv2.BORDER_REPLICATE,
+        ).mean(axis=0)
+        pixels = float(np.hypot(*(at[len(across) - 1] - at[0])))
+        half = len(line) // 2
+        side = line[:half] if abs(line[:8].mean() - line.min()) > abs(line[-8:].mean() - line.min()) else line
+        low, high = float(side.min()), float(line[:8].mean())
+        if high - low < 0.06:
+            continue
+        t = (line - low) / (high - low)
+        start = np.flatnonzero(t[:-1] > 0.9)
+        first = int(start[start < np.argmin(t)][-1]) if (start < np.argmin(t)).any() else None
+        if first is None:
+            continue
+        stop = np.flatnonzero(t[first:] < 0.1)
+        if len(stop):
+            widths.append(stop[0] * pixels / (len(across) - 1))
+    return float(np.median(widths)) if widths else 0.0
+
+
+def mean_reading(best: Reading, readings: Sequence[Reading]) -> Reading:
+    """The best reading with each patch averaged over the readings in which it is usable, at the best one's level of light."""
+    if len(readings) < 2:
+        return best
+    y0 = best.linear @ AP1_LUMA
+    linear, signal = [], []
+    for r in readings:
+        both = best.usable & r.usable & (y0 > 0.02)
+        level = (
+            float(np.exp(np.median(np.log(y0[both] / (r.linear @ AP1_LUMA)[both])))) if both.any() else 1.0
+        )
+        bad = ~r.usable[:, None]
+        linear.append(np.where(bad, np.nan, r.linear * level))
+        signal.append(np.where(bad, np.nan, r.signal))
+    with np.errstate(invalid="ignore"):
+        stack = np.array(linear)
+        known = np.isfinite(stack).all(axis=2).sum(axis=0)
+        mean = _robust(stack, best.linear)
+        sign = _robust(np.array(signal), best.signal)
+    noise = best.noise / np.sqrt(np.maximum(known, 1))
+    return replace(best, linear=mean, signal=sign, noise=noise)
+
+
+def _robust(stack: Float64, fallback: Float64) -> Float64:
+    """(frames, patches, 3) with NaN where a patch can't be used, to (patches, 3)."""
+    out = np.array(fallback, np.float64)
+    for k in range(stack.shape[1]):
+        rows = stack[:, k][np.isfinite(stack[:, k]).all(axis=1)]
+        if len(rows):
+            out[k] = robust_mean(rows[None])[0]
+    return out
+
+
+def numbers_of(first: int, last: int, most: int = 48) -> list[int]:
+    """Frames that are looked at in a take: all of a short one, else evenly spread."""
+    if last < first:
+        raise AquinError("the range holds no frame", None, "Give a first frame before the last one")
+    count = min(last - first + 1, most)
+    return [int(n) for n in dict.fromkeys(np.linspace(first, last, count).round().astype(int))]
