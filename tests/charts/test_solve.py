@@ -5,19 +5,19 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from aquin.charts import fits
 from aquin.charts.layout import Layout
 from aquin.charts.read import Reading, read_chart
+from aquin.charts.solve import BASES, residual, solve, solve_all, trim_of
 from aquin.colour import acescct
 from aquin.colour.cdl import Cdl
 from aquin.colour.config import ColourConfig
-from aquin.colour.difference import lab_of_ap1
+from aquin.colour.difference import delta_terms, lab_of_ap1
 from aquin.colour.grade import Balance, Grade
 from aquin.errors import AquinError
 from aquin.exchange import cdl_file
-from aquin.charts import solve as solving
 from aquin.match.chart import ChartMatch, match_charts, pair, scene_colours
 from aquin.match.settle import settle
-from aquin.charts.solve import MODELS, residual, solve, solve_all
 from aquin.measure.clip import Clip
 from aquin.measure.ledger import AXES, Evidence, measure, values
 
@@ -57,7 +57,7 @@ def test_a_matrix_is_found_again(chart24: Layout) -> None:
 def test_richer_models_leave_less_and_leave_one_out_sees_overfitting(chart24: Layout) -> None:
     noisy = evidence(chart24, Grade(Balance(0.3)), noise=0.12)
     by_model = {s.model: s for s in solve_all(noisy)}
-    assert list(by_model) == list(MODELS)
+    assert list(by_model) == list(BASES)
     assert by_model["cdl"].mean < by_model["gains"].mean
     for solution in by_model.values():
         assert solution.loo >= solution.mean * 0.98
@@ -163,15 +163,15 @@ def test_on_the_scene_the_match_is_within_1_10_of_the_best_cdl_that_knows_the_tr
     balance = found.solution("cdl").grade.balance
 
     def left(trims: np.ndarray) -> np.ndarray:
-        graded = [Grade(balance, solving.trim_of(trim)).linear(own) for trim in trims]
-        return np.stack([solving.delta_terms(hero, lab_of_ap1(g)) for g in graded])
+        graded = [Grade(balance, trim_of(trim)).linear(own) for trim in trims]
+        return np.stack([delta_terms(hero, lab_of_ap1(g)) for g in graded])
 
     low, high = (
         np.array([0.3] * 3 + [-0.3] * 3 + [0.3] * 3 + [0.2]),
         np.array([3.0] * 3 + [0.3] * 3 + [3.0] * 4),
     )
-    best = solving._least(left, solving._STILL, solving._STILL, np.full(10, 100.0), low, high)
-    ideal = residual(scene, Grade(balance, solving.trim_of(best))).mean()
+    best = fits.least(left, fits._STILL, fits._STILL, np.full(10, 100.0), low, high)
+    ideal = residual(scene, Grade(balance, trim_of(best))).mean()
     ours = residual(scene, exported).mean()
     assert ours <= 1.10 * ideal
     assert ours < 0.6 * residual(scene, Grade()).mean()

@@ -10,7 +10,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QComboBox, QLabel, QMenu, QPushButton
 from test_shots import fill, until
 
-from aquin.charts.nearest import Candidate
+from aquin.charts.identify import Candidate
 from aquin.desk.app import application, put_away, settle_down
 from aquin.desk.exposure import ExposureStrip
 from aquin.desk.numbers import Number

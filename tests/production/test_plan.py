@@ -9,8 +9,8 @@ import PyOpenColorIO as ocio
 import pytest
 
 from aquin.arrays import Floats
+from aquin.charts.identify import nearest_encodings
 from aquin.charts.layout import Layout
-from aquin.charts.nearest import nearest_encodings
 from aquin.colour.cdl import Cdl
 from aquin.colour.config import ColourConfig
 from aquin.colour.grade import Balance

@@ -148,7 +148,7 @@ class _Data:
     @property
     def nuisance(self) -> int:
         f, p, _ = self.seen.signal.shape
-        return f + p + 3
+        return int(f + p + 3)
 
     def u(self, small: Float64) -> Float64:
         """Log2 light of each observation, given frames' stops, patches' and channels' deviations."""
@@ -259,7 +259,7 @@ def _spline(data: _Data) -> _Fit:
     covariance = np.linalg.inv(normal)[:many, :many]
 
     def signal(at: Float64) -> Float64:
-        return basis(np.asarray(at)) @ coefficients
+        return np.asarray(basis(np.asarray(at)) @ coefficients, np.float64)
 
     def errors(at: Float64) -> Float64:
         b = basis(np.asarray(at))

@@ -7,8 +7,8 @@ import numpy as np
 
 from aquin.arrays import Float64
 from aquin.charts.curve import GREY_U, Curve, Observations, recover
+from aquin.charts.fits import DE00, Metric, neutral_matrix
 from aquin.charts.read import CLIPPED, Reading
-from aquin.charts.solve import DE00, Metric, neutral_matrix
 from aquin.colour.config import ColourConfig
 from aquin.colour.encoding import LogCurve, MeasuredEncoding, TableCurve, check_name
 from aquin.colour.primaries import AP0_TO_AP1, AP1_LUMA
@@ -120,7 +120,8 @@ def _flat(signal: Float64, stops: Float64) -> np.ndarray:
         before = float(np.max(signal[:-1, :, channel]))
         if top - before < 0.3 * usual:
             out[..., channel] = signal[..., channel] > top - 0.5 * usual
-    return np.repeat(out.any(axis=2)[..., None], signal.shape[2], axis=2)
+    one = np.asarray(out.any(axis=2))
+    return np.repeat(one[..., None], signal.shape[2], axis=2)
 
 
 def linear_of(curve: Curve, signal: Float64, stops: float, white: bool = True) -> Float64:

@@ -103,4 +103,4 @@ def _pq(nits: Float64) -> Float64:
     """The inverse EOTF of SMPTE ST 2084, mirrored below zero so that it stays defined there."""
     m1, m2, c1, c2, c3 = 2610 / 16384, 2523 / 32, 3424 / 4096, 2413 / 128, 2392 / 128
     y = (np.abs(nits) / 10000) ** m1
-    return np.sign(nits) * (((c1 + c2 * y) / (1 + c3 * y)) ** m2 - c1**m2)
+    return np.asarray(np.sign(nits) * (((c1 + c2 * y) / (1 + c3 * y)) ** m2 - c1**m2), np.float64)

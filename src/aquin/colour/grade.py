@@ -11,7 +11,7 @@ from aquin.colour import acescct
 from aquin.colour.cdl import Cdl, Triple
 from aquin.colour.hue_warp import HueWarp
 from aquin.colour.primaries import AP1_LUMA, AP1_TO_XYZ, XYZ_TO_AP1, xyz_of
-from aquin.colour.root_polynomial import Root, expand, root_of
+from aquin.colour.root_polynomial import Root, expand, root_rows
 from aquin.colour.white import ACES_DUV, ACES_MIRED, mired_duv, xy_at
 
 POINTS_PER_STOP = float(np.log10(2) / 0.025)
@@ -114,7 +114,7 @@ class Grade:
             if not np.isfinite(rows).all():
                 raise ValueError("the matrix is not usable")
             matrix = tuple((float(x), float(y), float(z)) for x, y, z in rows)
-        root = None if values.get("root") is None else root_of(values["root"])
+        root = None if values.get("root") is None else root_rows(values["root"])
         warp = None
         if values.get("turn") is not None:
             turn, scale = (tuple(float(v) for v in values[k]) for k in ("turn", "scale"))

@@ -76,7 +76,7 @@ def moved(log: Floats, x: Floats, y: Floats, cosine: Floats, sine: Floats) -> Fl
     red, side, luma = _RED.astype(kind), _SIDE.astype(kind), np.asarray(LUMA, kind)
     dx, dy = cosine * x - sine * y - x, sine * x + cosine * y - y
     step = dx[..., None] * red + dy[..., None] * side
-    return log + step - (step @ luma)[..., None]
+    return np.asarray(log + step - (step @ luma)[..., None])
 
 
 def planes(log: Floats) -> tuple[Float64, Float64]:

@@ -22,7 +22,7 @@ def expand(linear: Floats) -> Floats:
     return np.stack([r, g, b, rr * rg, rg * rb, rr * rb], axis=-1)
 
 
-def root_of(values: Floats) -> Root:
+def root_rows(values: Floats) -> Root:
     """(3, 6) numbers as a root polynomial. Raises ValueError for anything else."""
     rows = np.asarray(values, np.float64)
     if rows.shape != (3, TERMS) or not np.isfinite(rows).all():

@@ -15,7 +15,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from aquin.charts.nearest import Candidate
+from aquin.charts.identify import Candidate
 from aquin.colour.config import ColourConfig
 from aquin.desk.work import Jobs
 from aquin.errors import AquinError

@@ -4,8 +4,8 @@ from dataclasses import replace
 
 import numpy as np
 
+from aquin.charts.identify import Candidate, nearest_encodings
 from aquin.charts.layout import layout
-from aquin.charts.nearest import Candidate, nearest_encodings
 from aquin.colour.config import ColourConfig
 from aquin.errors import AquinError
 from aquin.production.measuring import measure_shots
