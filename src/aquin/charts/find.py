@@ -19,7 +19,7 @@ WORK_SIDE = 1280
 """Longer side of the picture that is searched, in pixels."""
 
 SURE = 0.93
-"""Score from which the search stops at once."""
+"""Score from which the search stops at once; a chart without colours also looks good a step aside, and all is tried."""
 
 ENOUGH = 0.62
 """Score that a chart needs at least."""
@@ -85,14 +85,29 @@ def _search(tone: Float32, scale: float, layout: Layout) -> Found | None:
             if first < 0.4:
                 continue
             corners = align(grey, corners, layout)
+            if layout.neutral.all():
+                corners = align(grey, _stepped(tone, corners, layout), layout)
             score = judge(tone, corners, layout)
             if score >= ENOUGH and (best is None or score > best.score):
                 best = Found(corners / scale, score)
-                if score >= SURE:
+                if score >= SURE and not layout.neutral.all():
                     return best
         if best is not None:
             return best
     return best
+
+
+def _stepped(tone: Float32, corners: Float64, layout: Layout) -> Float64:
+    """The corners, or the same a step or half a step aside along the chart, whichever fits best."""
+    unit = unit_to_pixels(corners)
+    wide = float(layout.sizes[:, 0].min())
+    tries = []
+    for aside in (-1.0, -0.5, 0.0, 0.5, 1.0):
+        for larger in (-0.5, 0.0, 0.5):
+            left, right = (aside - larger) * wide, 1 + (aside + larger) * wide
+            tries.append(project(unit, np.array([[left, 0], [right, 0], [right, 1], [left, 1]])))
+    best = max(tries, key=lambda c: judge(tone, c, layout))
+    return best if judge(tone, best, layout) > judge(tone, corners, layout) + 0.004 else corners
 
 
 def unit_to_pixels(corners: Floats) -> Float64:
@@ -146,12 +161,16 @@ def _explained(values: Float64, layout: Layout) -> float:
     inside = float(((values - values.mean(1, keepdims=True)) ** 2).mean())
     reference = np.log2(np.maximum(layout.ap1, 1e-4) + 0.004)
     design = np.concatenate([reference, np.ones((len(mean), 1))], axis=1)
+    if layout.neutral.all():  # without colours to hold on to, light that falls off must not pass for steps
+        design = np.concatenate(
+            [reference.mean(1, keepdims=True), design[:, 3:], layout.cells() - 0.5], axis=1
+        )
     centred = mean - mean.mean(0)
     total = float((centred**2).mean())
     if total < (0.02 if layout.neutral.all() else 1e-6):  # an even wall is explained by anything
         return 0.0
     fit, *_ = np.linalg.lstsq(design, mean, rcond=None)
-    if fit[:3].sum() <= 0:
+    if (fit[0] if layout.neutral.all() else fit[:3].sum(axis=0)).sum() <= 0:
         return 0.0
     # colour must be explained too, not only light and dark
     explained = design @ fit

@@ -92,13 +92,7 @@ def read_chart(
     unit = unit_to_pixels(corners)
     shares = layout.sizes.prod(axis=1)
     side = float(np.sqrt(_area(corners) * shares.mean()))
-    many = int(np.clip(side * INNER, 5, 40))
-    step = (np.arange(many) + 0.5) / many - 0.5
-    spread = np.stack(np.meshgrid(step, step), axis=-1).reshape(-1, 2) * INNER
-    points = (layout.cells()[:, None] + spread[None] * layout.sizes[:, None]).reshape(-1, 2)
-    at = np.floor(project(unit, points)).astype(int)  # whole pixels, so that noise stays what it is
-    pixels = rgb[at[:, 1].clip(0, rgb.shape[0] - 1), at[:, 0].clip(0, rgb.shape[1] - 1)].astype(np.float64)
-    pixels = pixels.reshape(len(layout.patches), -1, 3)
+    pixels, many = patch_pixels(rgb, corners, layout)
     linear = to_linear(pixels.astype(np.float32)).astype(np.float64)
     floor, ceiling = clip_levels(rgb)
     clipped = ((pixels >= ceiling) | (pixels <= floor)).any(axis=2).mean(axis=1)
@@ -150,6 +144,19 @@ def read_chart(
         dropped,
         side,
     )
+
+
+def patch_pixels(rgb: Float32, corners: Floats, layout: Layout) -> tuple[Float64, int]:
+    """(patches, n * n, 3) pixels of the inner part of each patch, whole ones so that noise stays what it is, and n."""
+    corners = np.array(corners, dtype=np.float64)
+    side = float(np.sqrt(_area(np.asarray(corners, np.float64)) * layout.sizes.prod(axis=1).mean()))
+    many = int(np.clip(side * INNER, 5, 40))
+    step = (np.arange(many) + 0.5) / many - 0.5
+    spread = np.stack(np.meshgrid(step, step), axis=-1).reshape(-1, 2) * INNER
+    points = (layout.cells()[:, None] + spread[None] * layout.sizes[:, None]).reshape(-1, 2)
+    at = np.floor(project(unit_to_pixels(corners), points)).astype(int)
+    pixels = rgb[at[:, 1].clip(0, rgb.shape[0] - 1), at[:, 0].clip(0, rgb.shape[1] - 1)].astype(np.float64)
+    return pixels.reshape(len(layout.patches), -1, 3), many
 
 
 def _blotches(linear: Float64, many: int) -> Float64:

@@ -179,7 +179,7 @@ def edge_width(rgb: Float32, reading: Reading) -> float:
     grey = np.ascontiguousarray(np.asarray(rgb, np.float32).mean(axis=2))
     unit = unit_to_pixels(reading.corners)
     along = np.linspace(-0.35, 0.35, 7)
-    across = np.linspace(-0.4, 0.4, 65)
+    across = np.linspace(-0.4, 0.4, 257)
     widths = []
     for (cx, cy), (w, h) in zip(layout.cells(), layout.sizes, strict=True):
         if cx + w / 2 > 0.98:
@@ -197,8 +197,10 @@ def edge_width(rgb: Float32, reading: Reading) -> float:
         ).mean(axis=0)
         pixels = float(np.hypot(*(at[len(across) - 1] - at[0])))
         half = len(line) // 2
-        side = line[:half] if abs(line[:8].mean() - line.min()) > abs(line[-8:].mean() - line.min()) else line
-        low, high = float(side.min()), float(line[:8].mean())
+        side = (
+            line[:half] if abs(line[:32].mean() - line.min()) > abs(line[-32:].mean() - line.min()) else line
+        )
+        low, high = float(side.min()), float(line[:32].mean())
         if high - low < 0.06:
             continue
         t = (line - low) / (high - low)

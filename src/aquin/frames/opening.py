@@ -5,22 +5,29 @@ from pathlib import Path
 
 from aquin.errors import AquinError
 from aquin.frames.model import Matrix, Range, Source
+from aquin.frames.raw import SUFFIXES as RAW
+from aquin.frames.raw import RawDecode, open_raw
 
 STILLS = {".exr", ".dpx", ".tif", ".tiff", ".png", ".jpg", ".jpeg"}
 MOVIES = {".mkv", ".mov", ".mp4", ".m4v", ".mxf", ".avi", ".webm", ".hevc", ".ts"}
-SUFFIXES = STILLS | MOVIES
+SUFFIXES = STILLS | MOVIES | RAW
 
 _PATTERN = re.compile(r"%0?(\d*)d|(#+)")
 _NUMBERED = re.compile(r"^(.*?)(\d+)(\.[A-Za-z]+)$")
 
 
 def open_source(
-    path: str | Path, matrix: Matrix | None = None, range: Range | None = None, alone: bool = False
+    path: str | Path,
+    matrix: Matrix | None = None,
+    range: Range | None = None,
+    alone: bool = False,
+    raw: RawDecode | None = None,
 ) -> Source:
     """Open a still, a numbered sequence or a movie.
 
     A sequence is named by any one of its files, or by a pattern (`name.####.exr`, `name.%04d.exr`); with `alone`
-    a numbered still is just itself. `matrix` and `range` override what the file says. Raises AquinError.
+    a numbered still is just itself. `matrix` and `range` override what the file says; `raw` is how a raw still is developed, and does
+    not matter to other files. Raises AquinError.
     """
     path = Path(path)
     if not path.exists() and _PATTERN.search(path.name):
@@ -50,6 +57,10 @@ def open_source(
         from aquin.frames.movies import open_movie
 
         return open_movie(path, matrix, range)
+    if suffix in RAW:
+        if matrix not in (None, "rgb"):
+            raise AquinError("a raw still has no YCbCr matrix", path, "Leave the matrix out")
+        return open_raw({0: path} if alone else siblings(path), path, raw)
     from aquin.frames.stills import open_stills
 
     return open_stills({0: path} if alone else siblings(path), path, matrix, range)
@@ -57,7 +68,7 @@ def open_source(
 
 def members(path: Path) -> dict[int, Path]:
     """The files that make one source: a still's whole numbered sequence, or a movie alone."""
-    return siblings(path) if path.suffix.lower() in STILLS else {0: path}
+    return siblings(path) if path.suffix.lower() in STILLS | RAW else {0: path}
 
 
 def siblings(path: Path) -> dict[int, Path]:
