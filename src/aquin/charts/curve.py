@@ -68,7 +68,7 @@ class Curve:
         up = max((self.y[-1] - self.y[-4]) / (self.u[-1] - self.u[-4]), 1e-4)
         x0, x1 = np.exp2(self.u[0]), np.exp2(self.u[1])
         down = max((self.y[1] - self.y[0]) / (x1 - x0), 1e-6)
-        above = np.exp2(self.u[-1] + np.minimum((signal - self.y[-1]) / up, 8))
+        above = np.exp2(self.u[-1] + np.minimum((signal - self.y[-1]) / up, 0.5))
         below = x0 + (signal - self.y[0]) / down
         return np.asarray(np.where(signal > self.y[-1], above, np.where(signal < self.y[0], below, inside)))
 

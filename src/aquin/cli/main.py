@@ -8,7 +8,7 @@ from typing import Annotated, Any, NoReturn
 import typer
 
 from aquin import __version__
-from aquin.cli import production, simulate
+from aquin.cli import charts, production, simulate
 from aquin.errors import AquinError
 
 UsageError: Any = typer.BadParameter.__base__
@@ -38,6 +38,7 @@ Force = Annotated[bool, typer.Option("--force", help="Overwrite OUT.")]
 
 app.add_typer(simulate.app, name="simulate")
 production.register(app)
+charts.register(app)
 
 
 @app.callback(invoke_without_command=True)
@@ -141,37 +142,6 @@ def encodings(
 
 
 @app.command()
-def chart(
-    file: Annotated[Path, typer.Argument(metavar="FILE")],
-    encoding: Annotated[
-        str, typer.Option("--encoding", help="Encoding of FILE, by a name of the configuration.")
-    ],
-    layout_name: LayoutName = "24-patch",
-    frame: Annotated[
-        int | None, typer.Option("--frame", help="Frame number; the first one if left out.")
-    ] = None,
-    timecode: Annotated[str | None, typer.Option("--timecode", help="Frame by its timecode.")] = None,
-    corners: Annotated[
-        str | None,
-        typer.Option(
-            "--corners", help="x,y four times, in pixels: the first patch's corner, then clockwise."
-        ),
-    ] = None,
-    matrix: Matrix = None,
-    range: Range = None,
-    config: Config = None,
-    as_json: AsJson = False,
-) -> None:
-    """Find a chart, read it, and solve it against its published colours."""
-    from aquin.cli.show import chart_data, show_chart
-
-    clip = _clip(file, encoding, _config(config, file), matrix, range)
-    data = chart_data(clip, layout_name, _number(clip, frame, timecode), _corners(corners))
-    _out(data) if as_json else show_chart(data)
-    raise typer.Exit(0 if data["found"] and not data["warnings"] else 1)
-
-
-@app.command()
 def match(
     hero: Annotated[Path, typer.Argument(metavar="HERO")],
     shot: Annotated[Path, typer.Argument(metavar="SHOT")],
@@ -180,7 +150,11 @@ def match(
     out: Annotated[Path, typer.Option("--out", help="The grade: .cdl .cc .ccc .clf .cube")],
     by: Annotated[str, typer.Option("--by", help="Evidence: auto or chart.")] = "auto",
     model: Annotated[
-        str | None, typer.Option("--model", help="gains, cdl or matrix; the best that fits OUT if left out.")
+        str | None,
+        typer.Option(
+            "--model",
+            help="gains, cdl, matrix, root, each also as NAME+warp; the best that fits OUT if left out.",
+        ),
     ] = None,
     layout_name: LayoutName = "24-patch",
     hero_frame: Annotated[int | None, typer.Option("--hero-frame")] = None,
@@ -221,6 +195,7 @@ def render(
     timecode: Annotated[str | None, typer.Option("--timecode")] = None,
     matrix: Matrix = None,
     range: Range = None,
+    develop: charts.Develop = None,
     config: Config = None,
     force: Force = False,
     as_json: AsJson = False,
@@ -229,7 +204,7 @@ def render(
     from aquin.cli.show import render_picture
 
     loaded = _config(config, file)
-    clip = _clip(file, encoding, loaded, matrix, range)
+    clip = _clip(file, encoding, loaded, matrix, range, charts.raw_of(develop))
     data = render_picture(clip, loaded, out, grade, to, display, view, _number(clip, frame, timecode), force)
     _out(data) if as_json else print(f"{data['out']}: frame {data['frame']} as {data['to']}")
 
@@ -267,14 +242,21 @@ def _config(path: Path | None, beside: Path | None = None) -> Any:
     return ColourConfig.find(path, beside)
 
 
-def _clip(file: Path, encoding: str, config: Any, matrix: str | None = None, range: str | None = None) -> Any:
+def _clip(
+    file: Path,
+    encoding: str,
+    config: Any,
+    matrix: str | None = None,
+    range: str | None = None,
+    raw: Any = None,
+) -> Any:
     from aquin.measure.clip import Clip
 
     if matrix not in (None, "bt601", "bt709", "bt2020"):
         raise AquinError(f"there is no matrix '{matrix}'", None, "Use bt601, bt709 or bt2020")
     if range not in (None, "full", "legal"):
         raise AquinError(f"there is no range '{range}'", None, "Use full or legal")
-    return Clip.open(file, encoding, config, matrix, range)  # type: ignore[arg-type]
+    return Clip.open(file, encoding, config, matrix, range, raw)  # type: ignore[arg-type]
 
 
 def _number(clip: Any, frame: int | None, timecode: str | None) -> int | None:

@@ -7,16 +7,15 @@ import numpy as np
 
 from aquin.charts.layout import layout
 from aquin.charts.read import Reading, read_chart
-from aquin.charts.solve import MODELS, Solution, solve_all
+from aquin.charts.solve import BASES, MODELS, Solution
 from aquin.colour import acescct
 from aquin.colour.config import ColourConfig
-from aquin.colour.difference import delta_e00, lab_of_ap1
 from aquin.colour.grade import Grade
 from aquin.colour.levels import Levels
 from aquin.errors import AquinError
 from aquin.exchange import cdl_file, grade_file, picture
 from aquin.exchange.proof import Proof, prove
-from aquin.match.chart import against_reference, match_charts, scene_colours
+from aquin.match.chart import match_charts, scene_colours
 from aquin.measure.clip import Clip
 from aquin.measure.ledger import difference_of, measure
 
@@ -45,62 +44,6 @@ def show_levels(data: dict[str, Any]) -> None:
     print(f"  at grey, one 10-bit code is {data['stop_per_code10']:.4f} stop")
 
 
-def chart_data(clip: Clip, layout_name: str, number: int | None, corners: Any) -> dict[str, Any]:
-    """Read the chart of one frame against its published colours."""
-    chosen = layout(layout_name)
-    frame, _ = clip.read(number)
-    reading = read_chart(frame.rgb, clip.to_linear, chosen, corners)
-    if reading is None:
-        return {
-            "found": False,
-            "corners": [],
-            "patches": [],
-            "solutions": [],
-            "light_uneven": None,
-            "warnings": [*frame.warnings, "no chart was found: give its corners, or choose another frame"],
-        }
-    gap = delta_e00(lab_of_ap1(reading.linear), lab_of_ap1(chosen.ap1))
-    patches = [
-        {
-            "name": p.name,
-            "role": p.role,
-            "signal": _list(reading.signal[k]),
-            "linear": _list(reading.linear[k]),
-            "reference": list(p.xyz),
-            "delta_e00": float(gap[k]),
-            "clipped": float(reading.clipped[k]),
-            "noise": float(reading.noise[k]),
-        }
-        for k, p in enumerate(chosen.patches)
-    ]
-    solutions, warnings = [], [*frame.warnings, *reading.warnings]
-    try:
-        solutions = [_solution(s) for s in solve_all(against_reference(reading))]
-    except AquinError as error:
-        warnings.append(error.line())
-    return {
-        "found": True,
-        "corners": [_list(c) for c in reading.corners],
-        "patches": patches,
-        "solutions": solutions,
-        "light_uneven": reading.light_uneven,
-        "warnings": warnings,
-    }
-
-
-def show_chart(data: dict[str, Any]) -> None:
-    if not data["found"]:
-        print("no chart found")
-    for p in data["patches"]:
-        signal = " ".join(f"{100 * v:6.2f}" for v in p["signal"])
-        print(
-            f"  {p['name']:14} {p['role']:8} signal {signal} %   dE00 {p['delta_e00']:5.2f}   clipped {100 * p['clipped']:5.1f} %   noise {p['noise']:4.1f} codes"
-        )
-    _show_solutions(data["solutions"])
-    for warning in data["warnings"]:
-        print(f"  note: {warning}")
-
-
 def match_data(
     hero: Clip,
     shot: Clip,
@@ -119,9 +62,15 @@ def match_data(
         )
     if model not in (None, *MODELS):
         raise AquinError(f"there is no model '{model}'", None, f"Use one of {', '.join(MODELS)}")
-    if model == "matrix" and out.suffix.lower() in cdl_file.SUFFIXES:
+    beyond = (
+        (model or "cdl")
+        .replace("matrix", "3x3 matrix")
+        .replace("root", "root polynomial")
+        .replace("+warp", " with a hue warp")
+    )
+    if model not in (None, "gains", "cdl") and out.suffix.lower() in cdl_file.SUFFIXES:
         raise AquinError(
-            "a 3x3 matrix does not fit into a CDL", out, "Name a .clf or .cube, or use --model cdl"
+            f"a {beyond} does not fit into a CDL", out, "Name a .clf or .cube, or use --model cdl"
         )
     if out.exists() and not force:
         raise AquinError("the file exists already", out, "Choose another name, or overwrite it with --force")
@@ -139,7 +88,9 @@ def match_data(
             )
         readings.append(reading)
         colours = scene_colours(linear)
-    found = match_charts(readings[0], readings[1], colours)
+    found = match_charts(
+        readings[0], readings[1], colours, models=(*BASES, *([model] if model and model not in BASES else []))
+    )
     solution = found.solution(model)
     grade = solution.grade
     grade_file.write(out, grade, f"{shot.source.path.stem}_to_{hero.source.path.stem}", force, size)

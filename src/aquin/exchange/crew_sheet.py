@@ -127,44 +127,26 @@ def html(sheet: Sheet) -> str:
 def _pdf(path: Path, sheet: Sheet) -> None:
     from xml.sax.saxutils import escape
 
-    from reportlab.lib import colors
-    from reportlab.lib.pagesizes import A4, landscape
-    from reportlab.lib.styles import ParagraphStyle
     from reportlab.lib.units import mm
-    from reportlab.pdfbase import pdfmetrics
-    from reportlab.pdfbase.ttfonts import TTFont
-    from reportlab.platypus import Paragraph, SimpleDocTemplate, Table, TableStyle
+    from reportlab.platypus import Paragraph, Table
 
-    fonts = Path(__file__).parents[1] / "desk" / "fonts"
-    for name, file in (("Sheet", "OpenSans-Regular.ttf"), ("SheetBold", "OpenSans-Semibold.ttf")):
-        pdfmetrics.registerFont(TTFont(name, str(fonts / file)))
-    body = ParagraphStyle(
-        "body", fontName="Sheet", fontSize=9, leading=12.5, textColor=colors.HexColor("#333333")
-    )
-    small = ParagraphStyle("small", parent=body, fontSize=8, leading=10.5)
-    head = ParagraphStyle("head", parent=small, fontName="SheetBold")
-    title = ParagraphStyle(
-        "title", parent=body, fontName="SheetBold", fontSize=17, leading=21, textColor=colors.black
-    )
-    section = ParagraphStyle(
-        "section", parent=body, fontName="SheetBold", fontSize=12, leading=15, spaceBefore=10, spaceAfter=3
-    )
-    lines = TableStyle(
-        [("LINEBELOW", (0, 0), (-1, 0), 1, colors.HexColor("#777777")), ("LINEBELOW", (0, 1), (-1, -1), 0.4, colors.HexColor("#cccccc")),
-         ("VALIGN", (0, 0), (-1, -1), "TOP"), ("LEFTPADDING", (0, 0), (-1, -1), 3), ("RIGHTPADDING", (0, 0), (-1, -1), 3)]
-    )  # fmt: skip
+    from aquin.exchange.paper import build, lines, styles
 
-    def cells(row: list[str], style: ParagraphStyle) -> list[Paragraph]:
+    look = styles()
+    body, small, head = look["body"], look["small"], look["head"]
+    title, section = look["title"], look["section"]
+
+    def cells(row: list[str], style: Any) -> list[Any]:
         return [Paragraph(escape(cell), style) for cell in row]
 
-    story = [
+    story: list[Any] = [
         Paragraph(escape(sheet.production), title),
         Paragraph(f"Crew sheet of {escape(sheet.date)}. Policy: {escape(sheet.policy)}. Levels in per cent of signal, 10-bit code in brackets.", body),
         Paragraph("Exposure", section),
     ]  # fmt: skip
     widths = [v * mm for v in (24, 46, 14, 28, 40, 28, 26, 28, 16, 16)]
     table = [cells(sheet.columns, head), *(cells(row, small) for row in sheet.rows())]
-    story.append(Table(table, widths, style=lines, repeatRows=1))
+    story.append(Table(table, widths, style=lines(), repeatRows=1))
     story += [Paragraph(escape(f"{line}."), body) for line in sheet.chain.differing]
     story.append(Paragraph("Charts", section))
     width = 222 / max(len(sheet.cameras), 1) * mm
@@ -172,13 +154,10 @@ def _pdf(path: Path, sheet: Sheet) -> None:
     for setup, held in sheet.setups():
         marks = [Paragraph("<br/>".join(escape(m) for m in each), small) for each in held]
         block.append([Paragraph(escape(setup), small), *marks])
-    story.append(Table(block, [44 * mm, *[width] * len(sheet.cameras)], style=lines, repeatRows=1))
+    story.append(Table(block, [44 * mm, *[width] * len(sheet.cameras)], style=lines(), repeatRows=1))
     story.append(Paragraph("On set", section))
     story += [Paragraph(f"- {escape(line)}", body) for line in ADVICE]
-    SimpleDocTemplate(
-        str(path), pagesize=landscape(A4), leftMargin=15 * mm, rightMargin=15 * mm, topMargin=14 * mm, bottomMargin=14 * mm,
-        title=f"{sheet.production}: crew sheet", author="Aquin",
-    ).build(story)  # fmt: skip
+    build(path, story, f"{sheet.production}: crew sheet")
 
 
 def _put(path: Path, text: str) -> None:

@@ -1,13 +1,13 @@
 """Match by chart: two readings of the same chart in the same light."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
 from aquin.arrays import Float64, Floats
 from aquin.charts.read import Reading
-from aquin.charts.solve import Solution, best_of, solve_all
+from aquin.charts.solve import BASES, Solution, best_of, solve_all
 from aquin.errors import AquinError
 from aquin.measure.ledger import Evidence
 
@@ -81,13 +81,14 @@ def match_charts(
     shot: Reading,
     scene: Float64 | None = None,
     progress: Callable[[float], None] | None = None,
+    models: Sequence[str] = BASES,
 ) -> ChartMatch:
     """Solve the shot's reading towards the hero's, with every model. Raises AquinError when too few patches are usable.
 
     `scene`: the shot's colours (see `scene_colours`), which a CDL is to serve as well.
     """
     evidence, warnings = pair(hero, shot)
-    solutions = tuple(solve_all(evidence, progress, scene))
+    solutions = tuple(solve_all(evidence, progress, scene, models))
     share = len(evidence.hero) / len(hero.layout.patches)
     sureness = float(np.clip(min(hero.score, shot.score), 0, 1) * share)
     left = next(s for s in solutions if s.model == "cdl")

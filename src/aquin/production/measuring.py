@@ -18,10 +18,11 @@ from aquin.charts.read import Reading, read_chart
 from aquin.colour.config import ColourConfig
 from aquin.colour.primaries import AP1_LUMA
 from aquin.errors import AquinError
-from aquin.frames import open_source
+from aquin.frames import RawDecode, open_source
 from aquin.frames.ycbcr import WEIGHTS
 from aquin.measure.survey import survey
 from aquin.production.media import file_of
+from aquin.production.raw import decode_of
 from aquin.production.records import Camera, Shot
 from aquin.production.store import Production
 from aquin.workers import Tell, each, part
@@ -54,6 +55,7 @@ class Job:
     card: tuple[tuple[float, float], ...]
     """Where this camera held its chart in the setup, as four corners: a grey card is looked for there."""
     config: str | None
+    raw: tuple[tuple[str, Any], ...] = ()
 
 
 @dataclass(frozen=True)
@@ -158,7 +160,7 @@ def _measure(
             path = path or Path(shot.path)
         if path is not None and shot.content and (only_known or path.is_file()):
             card = held.get((shot.camera_id, shot.setup_id), ())
-            wanted[shot.id] = _job(path, shot, how[shot.id], card, config)
+            wanted[shot.id] = _job(path, shot, how[shot.id], card, config, decode_of(production, shot))
     missing = {} if only_known else {job.key: job for job in wanted.values() if job.key not in known}
     fresh: dict[str, dict[str, Any]] = {}
     try:
@@ -173,18 +175,21 @@ def _measure(
     return {id: known[job.key] for id, job in wanted.items() if job.key in known}
 
 
-def _job(path: Path, shot: Shot, how: Reads, card: Any, config: ColourConfig) -> Job:
+def _job(
+    path: Path, shot: Shot, how: Reads, card: Any, config: ColourConfig, decode: RawDecode | None
+) -> Job:
     encoding = how.encoding or stand_in(config)
     chart = shot.kind == "chart" and shot.target in ("24-patch", "")
     range_, matrix = ("", "") if shot.floating else (how.range, how.matrix)
     corners = tuple((round(float(x), 1), round(float(y), 1)) for x, y in card)
     said = json.dumps(
         [VERSION, shot.content, encoding, config.fingerprint(encoding), range_, matrix, chart, corners]
+        + ([decode.values()] if decode is not None else [])
     )
+    raw = () if decode is None else tuple(decode.values().items())
     key = hashlib.blake2b(said.encode(), digest_size=16).hexdigest()
-    return Job(
-        key, path, encoding, range_, matrix, chart, corners, None if config.path is None else str(config.path)
-    )
+    where = None if config.path is None else str(config.path)
+    return Job(key, path, encoding, range_, matrix, chart, corners, where, raw)
 
 
 @lru_cache(maxsize=2)
@@ -201,7 +206,8 @@ def stand_in(config: ColourConfig) -> str:
 def measure_one(job: Job) -> dict[str, Any]:
     """In a worker: the survey of one shot and the chart in it."""
     config = _config(job.config)
-    source = open_source(job.path, job.matrix or None, job.range or None)  # type: ignore[arg-type]
+    raw = RawDecode.of(dict(job.raw)) if job.raw else None
+    source = open_source(job.path, job.matrix or None, job.range or None, raw=raw)  # type: ignore[arg-type]
     to_linear = config.to_linear(job.encoding)
     frames: list[Float32] = []
     troubles: list[str] = []

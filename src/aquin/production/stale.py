@@ -7,6 +7,7 @@ from typing import Any
 from aquin.colour.config import ColourConfig
 from aquin.errors import AquinError
 from aquin.production.measuring import encoding_of, range_of
+from aquin.production.raw import decode_of
 from aquin.production.records import Camera, Grade, Setup, Shot
 from aquin.production.store import Production
 
@@ -34,6 +35,8 @@ def stale_grades(production: Production, config: ColourConfig) -> list[Grade]:
 def _inputs(production: Production, config: ColourConfig, grade: Grade) -> list[Any]:
     if grade.layer == "look":
         return []
+    if grade.layer == "conversion" and grade.shot_id:
+        return []  # how a raw still is developed is a choice, made from nothing
     if grade.layer == "conversion":
         return _conversion(production, config, production.find(Camera, grade.camera_id))
     if grade.layer == "balance":
@@ -74,6 +77,7 @@ def _seen(production: Production, config: ColourConfig, shot: Shot) -> list[Any]
         _means(config, encoding_of(production, shot)),
         range_of(production, shot),
         shot.matrix or shot.file_matrix,
+        *([decode.values()] if (decode := decode_of(production, shot)) is not None else []),
     ]
 
 
