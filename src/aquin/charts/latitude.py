@@ -163,7 +163,15 @@ def latitude(
     pairs = sorted(zip(series, marked, strict=True), key=lambda p: p[0].stops)
     normal = min(pairs, key=lambda p: abs(p[0].stops))[0]
     rows = tuple(_row(one, mark, normal, limits) for one, mark in pairs)
-    at = next(k for k, (one, _) in enumerate(pairs) if one is normal)
+    found = Latitude(camera, rows, 0.0, 0.0, _headroom([one for one, _ in pairs], normal), limits)
+    return judged_anew(found, limits)
+
+
+def judged_anew(found: Latitude, limits: Limits) -> Latitude:
+    """The same measurements under other limits."""
+    normal = found.normal
+    rows = tuple(replace(r, faults=_faults(r, normal.grey_noise, limits)) for r in found.rows)
+    at = found.rows.index(normal)
     over = under = 0.0
     for row in rows[at + 1 :]:
         if not row.usable:
@@ -173,7 +181,7 @@ def latitude(
         if not row.usable:
             break
         under = row.stops
-    return Latitude(camera, rows, under, over, _headroom([one for one, _ in pairs], normal), limits)
+    return replace(found, rows=rows, under=under, over=over, limits=limits)
 
 
 def _grey(layout: Layout) -> int:

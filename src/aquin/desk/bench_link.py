@@ -11,6 +11,7 @@ from aquin.production import Camera, Shot
 from aquin.production.grading import held_grade, keep_grade
 from aquin.production.measuring import encoding_of
 from aquin.production.media import file_of
+from aquin.production.raw import decode_of
 
 
 class BenchLink:
@@ -37,7 +38,8 @@ class BenchLink:
                 self.view.bench.set_grade(held_grade(production, shot) or Grade(), f"grade of {shot.name}")
                 self.view.refresh()
 
-        self.view.files.open_file(role, str(path), encoding, with_its_grade, matrix, signal)
+        raw = decode_of(production, shot)
+        self.view.files.open_file(role, str(path), encoding, with_its_grade, matrix, signal, raw)
         if encoding is not None:
             with_its_grade()
         return True

@@ -21,6 +21,11 @@ class Columns(QStyledItemDelegate):
     ) -> None:
         mark, name, *numbers = index.data(COLUMNS)
         box = QRectF(option.rect)
+        if not index.flags() & Qt.ItemFlag.ItemIsSelectable:  # the heading of a group
+            p.setFont(theme.font(theme.SMALL))
+            p.setPen(theme.DIM)
+            p.drawText(box.adjusted(8, 4, 0, 0), Qt.AlignmentFlag.AlignVCenter, name)
+            return
         if option.state & QStyle.StateFlag.State_MouseOver or (
             option.state & QStyle.StateFlag.State_HasFocus and option.state & QStyle.StateFlag.State_Selected
         ):

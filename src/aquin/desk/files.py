@@ -14,7 +14,7 @@ from aquin.desk.places import added_config
 from aquin.desk.state import Bench, Loaded, Role, Side, load_side, reread, solve_sides
 from aquin.desk.work import Jobs
 from aquin.errors import AquinError
-from aquin.frames import Matrix, Range
+from aquin.frames import Matrix, Range, RawDecode
 from aquin.frames.opening import SUFFIXES
 from aquin.match.chart import ChartMatch
 
@@ -53,6 +53,7 @@ class Files(QObject):
         then: Callable[[], None] | None = None,
         matrix: Matrix | None = None,
         range: Range | None = None,
+        raw: RawDecode | None = None,
     ) -> None:
         """Open a file on one side; without an encoding the person is asked for it, and `then` follows their choice."""
         if self.bench.config.path is None:
@@ -68,7 +69,8 @@ class Files(QObject):
             side = Side(path, old.encoding if old else "", matrix=matrix, range=range)
             self._ask_encoding(role, side, then)
             return
-        self.bench.set_side(role, Side(path, encoding, matrix=matrix, range=range))
+        developed = tuple(raw.values().items()) if raw is not None else ()
+        self.bench.set_side(role, Side(path, encoding, matrix=matrix, range=range, raw=developed))
         self.load(role)
 
     def pick_encoding(self, role: Role) -> None:

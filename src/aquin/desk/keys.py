@@ -6,7 +6,7 @@ from PySide6.QtWidgets import QDialog, QGridLayout, QLabel, QPushButton, QVBoxLa
 from aquin.desk import theme
 
 KEYS = (
-    ("1, 2, 5", "Plan, Shots, Bench"),
+    ("1, 2, 3, 5", "Plan, Shots, Charts, Bench"),
     ("Ctrl+N, Ctrl+Shift+P", "new production, open a production"),
     ("Ctrl+Z, Ctrl+Y", "undo, redo"),
     ("Esc", "stop what is running"),
@@ -19,6 +19,12 @@ KEYS = (
     ("Enter", "look at the shot on the Bench"),
     ("H", "make it the hero"),
     ("Del", "take the selected shots out of the log"),
+    ("", "Charts"),
+    ("R", "read the selected takes again"),
+    ("K", "mark the chart's corners by hand"),
+    ("N, then arrow keys", "on the frame: pick a corner and move it"),
+    (", .", "previous, next take"),
+    ("Ctrl+Enter", "keep the solution as the balance"),
     ("", "Bench"),
     ("Ctrl+O", "open a hero"),
     ("Ctrl+Shift+O", "open a shot"),
@@ -56,6 +62,20 @@ one column, such as camera:heron or findings:range.
 
 Audit measures every shot and says what is wrong or doubtful, with the numbers that speak for it. A fix is one click and can \
 be undone; what is all right is set aside with a reason.""",
+    ),
+    "charts": (
+        "The Charts",
+        """Pick a take of a chart or a card: its frames are swept, glare, shadow, clipping, blur and size are scored, and the best \
+frame is shown with the reason; the good ones are averaged. Bars of the strip are frames: a ring means glare, a wedge shadow.
+
+Where the chart is not found, or another neutral is to be read, mark its corners. Patches that clip, glare or are dirty are left \
+out with the reason; click a swatch to leave it out yourself, and again to take it back.
+
+Solutions go from simple to rich; leave-one-out tells what each would do to a colour it has not seen. The steps show neutral, hue \
+angle and saturation one after the other. Keep one, and it becomes the balance of the camera in this setup, which its other shots follow.
+
+Profile recovers a camera's curve and matrix from an exposure series. Latitude says how far over and under each camera may be, \
+and what that costs.""",
     ),
     "bench": (
         "The Bench",

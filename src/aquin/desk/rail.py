@@ -10,6 +10,7 @@ from aquin.desk import theme
 VIEWS = (
     ("plan", "Plan", "1", "The chain, exposure and charts"),
     ("shots", "Shots", "2", "The log and what is wrong in it"),
+    ("charts", "Charts", "3", "Read charts, balance, profile and latitude"),
     ("bench", "Bench", "5", "Hero and shot, the ledger and the stack"),
 )
 _STYLE = (

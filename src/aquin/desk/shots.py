@@ -34,14 +34,17 @@ from aquin.colour.config import ColourConfig
 from aquin.desk import theme
 from aquin.desk.findings import FindingsPanel
 from aquin.desk.intake import Intake
+from aquin.desk.raw_dialog import ask_decode
 from aquin.desk.shot_log import COLUMNS, GROUPS, HIDDEN, ShotLog
 from aquin.desk.shot_model import PictureModel, ShotModel
 from aquin.desk.shot_table import Cells, ShotTable
 from aquin.desk.thumbs import Thumbs
 from aquin.desk.work import Jobs
 from aquin.errors import AquinError
+from aquin.frames import RawDecode
 from aquin.production import Production, Setup, Shot
 from aquin.production.audit import Finding, apply_fix, dismiss, run_audit
+from aquin.production.raw import decode_of, is_raw, keep_decode
 
 QUICK = 800
 """Up to so many shots the audit follows each change by itself."""
@@ -172,6 +175,7 @@ class ShotsView(QWidget):
             ("On the Bench", "Open it as the shot on the Bench (Enter)", lambda: self.look("shot")),
             ("Make hero", "Open it as the hero, and note it as the setup's hero (H)", self.make_hero),
             ("Confirm setups", "Agree to the setups that were proposed for these shots", self.confirm),
+            ("Develop …", "How these raw stills are developed, before everything else", self.develop),
             ("Take out", "Take it out of the log; the file stays (Del, can be undone)", self.drop),
         ):
             button = QPushButton(words)
@@ -388,6 +392,7 @@ class ShotsView(QWidget):
         for words, button in self.shot_buttons.items():
             fits = len(shots) == 1 if words in ("On the Bench", "Make hero") else bool(shots)
             button.setEnabled(fits and (words != "Confirm setups" or proposed))
+        self.shot_buttons["Develop …"].setVisible(bool(shots) and all(is_raw(s) for s in shots))
 
     def _setups(self, shots: Iterable[Shot]) -> list[Setup]:
         assert self.production is not None
@@ -493,6 +498,21 @@ class ShotsView(QWidget):
         shots, log = self.selected, self.log
         if shots and log is not None:
             self._try(lambda: log.drop(shots), f"Took {len(shots)} out of the log; Ctrl+Z brings them back.")
+
+    def develop(self) -> None:
+        """How the selected raw stills are developed."""
+        shots, production = self.selected, self.production
+        if production is None or not shots or not all(is_raw(s) for s in shots):
+            return
+        now = decode_of(production, shots[0]) or RawDecode()
+        said = shots[0].metadata.get("as shot", "") if len(shots) == 1 else ""
+        self.raw_dialog = ask_decode(
+            self,
+            [s.name for s in shots],
+            now,
+            said,
+            lambda decode: self._try(lambda: keep_decode(production, shots, decode)),
+        )
 
     def fix(self, finding: Finding) -> None:
         production = self.production

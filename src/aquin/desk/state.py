@@ -13,7 +13,7 @@ from aquin.charts.read import Reading, read_chart
 from aquin.colour.config import ColourConfig
 from aquin.colour.grade import Grade
 from aquin.errors import AquinError
-from aquin.frames import Frame, Matrix, Range
+from aquin.frames import Frame, Matrix, Range, RawDecode
 from aquin.match.chart import ChartMatch, match_charts, scene_colours
 from aquin.match.settle import settle
 from aquin.measure.clip import Clip
@@ -34,6 +34,8 @@ class Side:
     range: Range | None = None
     corners: tuple[tuple[float, float], ...] | None = None
     """Corners set by hand; None lets the chart be found."""
+    raw: tuple[tuple[str, Any], ...] = ()
+    """How a raw still is developed (`RawDecode.values`); empty as usual."""
 
 
 @dataclass(frozen=True)
@@ -58,7 +60,8 @@ class Decisions:
 
 def load_side(side: Side, config: ColourConfig, chart: Layout) -> Loaded:
     """Open, decode, find and read: the slow part, for a worker. Raises AquinError."""
-    clip = Clip.open(side.file, side.encoding, config, side.matrix, side.range)
+    raw = RawDecode.of(dict(side.raw)) if side.raw else None
+    clip = Clip.open(side.file, side.encoding, config, side.matrix, side.range, raw)
     frame, linear = clip.read(side.frame)
     corners = None if side.corners is None else np.array(side.corners, np.float64)
     reading = read_chart(frame.rgb, clip.to_linear, chart, corners)
@@ -243,6 +246,7 @@ def read_session(path: Path) -> tuple[ColourConfig, Decisions]:
                     entry.get("matrix"),
                     entry.get("range"),
                     pairs,
+                    tuple(RawDecode.of(dict(entry["raw"])).values().items()) if entry.get("raw") else (),
                 )
         return config, Decisions(sides.get("hero"), sides.get("shot"), Grade.of(data.get("grade") or {}))
     except OSError as error:

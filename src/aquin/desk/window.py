@@ -26,6 +26,7 @@ from aquin.colour.config import ColourConfig
 from aquin.desk import theme
 from aquin.desk.bench import BenchView
 from aquin.desk.bench_link import BenchLink
+from aquin.desk.charts import ChartsView
 from aquin.desk.keys import help_dialog, keys_dialog
 from aquin.desk.places import demo_folder, last_session, window_settings
 from aquin.desk.plan import PlanView
@@ -60,12 +61,15 @@ class Window(QMainWindow):
         self.view.jobs.changed.connect(self._stated)
         self.shots = ShotsView(self.view.jobs)
         self.plan = PlanView(self.view.jobs)
+        self.charts = ChartsView(self.view.jobs)
         self.productions = Productions(self, self.view.jobs)
         self.link = BenchLink(self.view, self.productions)
-        for speaker in (self.shots, self.plan, self.productions):
+        for speaker in (self.shots, self.plan, self.charts, self.productions):
             speaker.told.connect(self.tell)
         self.shots.looked_at.connect(self.look_at)
         self.plan.config_changed.connect(self.productions.reload_config)
+        self.charts.config_changed.connect(self.productions.reload_config)
+        self.charts.stated.connect(self._stated)
         self.plan.checked.connect(self._stated)
         self.productions.opened.connect(self._production_opened)
         self.productions.changed.connect(self._production_changed)
@@ -77,7 +81,7 @@ class Window(QMainWindow):
         middle.setSpacing(0)
         self.rail = self._rail()
         self.pages = QStackedWidget()
-        for page in (self.plan, self.shots, self.view):
+        for page in (self.plan, self.shots, self.charts, self.view):
             self.pages.addWidget(page)
         middle.addWidget(self.rail)
         middle.addWidget(self.pages, 1)
@@ -112,6 +116,7 @@ class Window(QMainWindow):
             "rows": self.view.rows,
             "scopes": self.view.scopes,
             "shots": self.shots.columns,
+            "charts": self.charts.columns,
         }
 
     def _rail(self) -> Rail:
@@ -135,17 +140,19 @@ class Window(QMainWindow):
     @property
     def shown(self) -> str:
         """The name of the view that is shown."""
-        return ("plan", "shots", "bench")[self.pages.currentIndex()]
+        return ("plan", "shots", "charts", "bench")[self.pages.currentIndex()]
 
     def show_view(self, name: str) -> None:
         """Go to a view."""
-        page = {"plan": self.plan, "shots": self.shots, "bench": self.view}[name]
+        page = {"plan": self.plan, "shots": self.shots, "charts": self.charts, "bench": self.view}[name]
         self.pages.setCurrentWidget(page)
         self.rail.show_view(name)
         if name == "bench":
             self.view.pictures.setFocus()
         elif name == "shots":
             (self.shots.pictures if self.shots.shows_pictures else self.shots.table).setFocus()
+        elif name == "charts":
+            self.charts.list.setFocus()
         else:
             self.plan.setFocus()
         if hasattr(self, "_saving"):
@@ -208,9 +215,16 @@ class Window(QMainWindow):
                 "H": shots.make_hero,
                 "Del": shots.drop,
             },
+            "charts": {
+                "R": self.charts.read_again,
+                "K": self.charts.mark,
+                "Ctrl+Return": self.charts.keep,
+                ",": lambda: self.charts.step(-1),
+                ".": lambda: self.charts.step(1),
+            },
             "plan": {},
         }
-        for name in ("shots", "plan"):
+        for name in ("shots", "plan", "charts"):
             here[name] |= {"Ctrl+Z": own.undo, "Ctrl+Y": own.redo, "Ctrl+Shift+Z": own.redo}
         for keys in dict.fromkeys(k for actions in here.values() for k in actions):
 
@@ -258,6 +272,7 @@ class Window(QMainWindow):
         self.view.set_config(own.config)
         self.shots.show_production(own.current, own.config, self.view.seen_on)
         self.plan.show_production(own.current, own.config)
+        self.charts.show_production(own.current, own.config, self.view.seen_on)
         self.setWindowTitle(f"{own.current.name} - Aquin" if own.current is not None else "Aquin")
         if self.keep and own.current is not None:
             QSettings(str(window_settings()), QSettings.Format.IniFormat).setValue(
@@ -273,6 +288,7 @@ class Window(QMainWindow):
     def _production_changed(self) -> None:
         self.shots.changed()
         self.plan.refresh()
+        self.charts.refresh()
         self.saved.setText(f"saved {time.strftime('%H:%M:%S')}")
         self._stated()
 
@@ -372,6 +388,7 @@ class Window(QMainWindow):
         self.stop_button.setVisible(bool(busy or aside))
         off = sum(not row.within for row in self.bench.ledger(self.bench.grade))
         self.rail.set_count("bench", off, "axes out of tolerance")
+        self.rail.set_count("charts", self.charts.desk.open_count, "cameras in setups without a balance")
         self.rail.set_count("plan", self.plan.open_count, "links to look at")
         log = self.shots.log
         self.rail.set_count("shots", log.open_count if log is not None else 0, "findings")
@@ -407,6 +424,17 @@ class Window(QMainWindow):
             return "Log the media of the shoot", "log"
         if self.shown == "plan" and self.plan.open_count:
             return f"{self.plan.open_count} links of the chain are not right yet", "show plan"
+        if self.shown == "charts" and self.charts.desk.open_count:
+            if (
+                self.charts.desk.chosen(self.charts.shot) is not None
+                if self.charts.shot is not None
+                else False
+            ):
+                return "Keep the solution as the camera's balance in this setup", "keep balance"
+            return (
+                f"{self.charts.desk.open_count} cameras in setups have a chart but no balance",
+                "read charts",
+            )
         log = self.shots.log
         if log is not None and not log.findings:
             return "Audit the shots", "audit"
@@ -429,6 +457,8 @@ class Window(QMainWindow):
             "audit": self.shots.intake.audit,
             "show finding": self._show_finding,
             "show shots": lambda: self.show_view("shots"),
+            "keep balance": self.charts.keep,
+            "read charts": self.charts.read_missing,
         }
         if action in ("log", "audit"):
             self.show_view("shots")

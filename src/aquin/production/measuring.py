@@ -19,10 +19,11 @@ from aquin.colour.config import ColourConfig
 from aquin.colour.primaries import AP1_LUMA
 from aquin.errors import AquinError
 from aquin.frames import RawDecode, open_source
+from aquin.frames.raw import ENCODING as RAW_ENCODING
 from aquin.frames.ycbcr import WEIGHTS
 from aquin.measure.survey import survey
 from aquin.production.media import file_of
-from aquin.production.raw import decode_of
+from aquin.production.raw import decode_of, is_raw
 from aquin.production.records import Camera, Shot
 from aquin.production.store import Production
 from aquin.workers import Tell, each, part
@@ -70,6 +71,8 @@ class Reads:
 
 def encoding_of(production: Production, shot: Shot) -> str:
     """The encoding that holds for a shot: its own, else its camera's; empty when neither is decided."""
+    if is_raw(shot):  # developed straight to scene-linear, whatever its camera records otherwise
+        return shot.encoding or RAW_ENCODING
     camera = production.find(Camera, shot.camera_id)
     return shot.encoding or (camera.encoding if camera is not None and not shot.floating else "")
 
