@@ -30,7 +30,7 @@ KNOT = 0.6
 @dataclass(frozen=True)
 class Observations:
     """Neutral patches over a series. `signal`: (frames, patches, 3). `sigma`: their standard errors. `use`: bool of the same shape.
-    `reflectance`: (patches,). `stops`: (frames,) as marked."""
+    `reflectance`: (patches, 3), since printed greys are not quite neutral. `stops`: (frames,) as marked."""
 
     signal: Float64
     sigma: Float64
@@ -122,6 +122,8 @@ def _as_good(data: "_Data", fit: "_Fit", spline: "_Fit") -> bool:
 
     Compression, sharpening and dust leave more than noise does, and a spline follows them.
     """
+    if spline.cost < 1.6 * len(data.y):  # noise alone: what a family leaves more is real
+        return False
     believed = [float(((f.small / data.beliefs()) ** 2).sum()) for f in (fit, spline)]
     if believed[0] > 2 * believed[1] + 10:  # it bends the exposure steps to its own shape
         return False
@@ -157,7 +159,7 @@ class _Data:
         stops = stops - stops[self.zero]
         white = small[f + p :] - small[f + p :].mean()
         return np.asarray(
-            np.log2(self.seen.reflectance)[self.patch]
+            np.log2(self.seen.reflectance)[self.patch, self.channel]
             + stops[self.frame]
             + small[f : f + p][self.patch]
             + white[self.channel],
@@ -200,7 +202,7 @@ def _check(seen: Observations) -> None:
     per_frame = seen.use.any(axis=2).sum(axis=1)
     if (per_frame >= 2).sum() < 3:
         raise AquinError("too few neutral patches of the series are clear of clipping", None, remedy)
-    if len(np.unique(np.round(np.log2(seen.reflectance), 2))) < 2 and np.ptp(seen.stops) < 4:
+    if len(np.unique(np.round(np.log2(seen.reflectance[:, 1]), 2))) < 2 and np.ptp(seen.stops) < 4:
         raise AquinError("one grey level needs at least four stops of exposures", None, remedy)
 
 

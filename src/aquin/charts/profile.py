@@ -83,7 +83,7 @@ def profile(series: Sequence[Step], metric: Metric = DE00) -> Profile:
     use = np.repeat(((clipped <= CLIPPED) & ~stray)[..., None], 3, axis=2)
     use &= ~_flat(signal, np.array([s.stops for s in series]))
     curve = recover(
-        Observations(signal, sigma, use, layout.xyz[neutral, 1], np.array([s.stops for s in series]))
+        Observations(signal, sigma, use, layout.ap1[neutral], np.array([s.stops for s in series]))
     )
     matrix, left = _matrix(series, curve, metric)
     under, over = _supported(curve)

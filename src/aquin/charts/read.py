@@ -173,6 +173,9 @@ def _blotches(linear: Float64, many: int) -> Float64:
     return np.asarray(np.sqrt(np.maximum(means.var(axis=1) - noise, 0)) / level / np.log(2), np.float64)
 
 
+NOT_EVEN = "not even (dirt, a finger, or an edge)"
+
+
 def _dropped(mean: Float64, clipped: Float64, stray: Float64, blotches: Float64) -> tuple[str, ...]:
     """Why each patch is left out of solving, or ""."""
     usual = float(np.median(np.abs(stray - np.median(stray)))) * 1.4826
@@ -183,12 +186,14 @@ def _dropped(mean: Float64, clipped: Float64, stray: Float64, blotches: Float64)
             out.append("clipped")
         elif (mean[k] <= 1e-5).any():
             out.append("below black")
+        elif blotches[k] > max(2.5 * DIRTY, 6 * float(np.median(blotches))):
+            out.append(NOT_EVEN)
         elif stray[k] > limit:
             out.append("glared")
         elif stray[k] < -limit:
             out.append("in shadow")
         elif blotches[k] > max(DIRTY, 3 * float(np.median(blotches))):
-            out.append("not even (dirt, a finger, or an edge)")
+            out.append(NOT_EVEN)
         else:
             out.append("")
     return tuple(out)

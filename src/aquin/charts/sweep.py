@@ -134,17 +134,24 @@ def judged(seen: Sequence[_Seen], numbers: Sequence[int]) -> Sweep:
 
 
 def _usual_light(seen: Sequence[_Seen]) -> Float64:
-    """(patches,) log2 light of each patch with the frame's own level taken out: low among the sweep's frames, since glare only adds."""
+    """(patches,) log2 light of each patch with the frame's own level taken out: the median of the quarter of the frames whose patches
+    agree best with the published colours under an even light."""
     for s in seen:
         y = np.log2(np.maximum(s.reading.linear @ AP1_LUMA, 2e-4))
         bright = s.reading.layout.xyz[:, 1] > 0.15
         clear = s.reading.usable & bright
         level = np.median((y - np.log2(s.reading.layout.xyz[:, 1]))[clear]) if clear.any() else y.mean()
         s.light = y - level
-    if len(seen) < 4:  # too few to know what is usual: the published colours stand in
-        offset = np.median([s.light - np.log2(s.reading.layout.xyz[:, 1]) for s in seen], axis=0)
-        return np.asarray(np.log2(seen[0].reading.layout.xyz[:, 1]) + np.minimum(offset, 0.3), np.float64)
-    return np.asarray(np.percentile([s.light for s in seen], 25, axis=0), np.float64)
+    order = sorted(seen, key=_discord)
+    chosen = order[: max(len(order) // 4, 1)]
+    return np.asarray(np.median([s.light for s in chosen], axis=0), np.float64)
+
+
+def _discord(s: _Seen) -> float:
+    """How far a frame's patches are from one even light, by themselves."""
+    r = s.reading
+    stray = float(np.sqrt(np.mean(np.clip(r.stray, -1, 1) ** 2))) if len(r.stray) else 0.0
+    return 3 * stray + r.light_uneven + 3 * float((r.clipped > 0.01).mean())
 
 
 def _look(s: _Seen, usual: Float64, sharpest: float) -> Look:

@@ -15,8 +15,9 @@ from aquin.colour.cdl import LUMA
 
 Six = tuple[float, float, float, float, float, float]
 NODES = ("red", "yellow", "green", "cyan", "blue", "magenta")
-MOST_TURN = 25.0
-"""Degrees that a node may turn: neighbours 60 degrees apart can never change places."""
+MOST_TURN = 19.0
+"""Degrees that a node may turn. Between nodes 60 degrees apart the cubic is at most half again as steep as a line, so that even
+opposite turns of neighbours never let two hues change places."""
 
 _TABLE = 720
 _RED = np.array([2.0, -1.0, -1.0]) / np.sqrt(6)
