@@ -53,11 +53,11 @@ def test_chart_has_its_keys(run, media: tuple[Path, Path]) -> None:
     code, out, err = run("chart", media[1], "--encoding", "Skua Log", "--json")
     data = json.loads(out)
     assert (code, err) == (0, "")
-    assert list(data) == ["found", "corners", "patches", "solutions", "light_uneven", "warnings"]
+    assert list(data)[:6] == ["found", "corners", "patches", "solutions", "light_uneven", "warnings"]
     assert data["found"] is True
     assert np.array(data["corners"]).shape == (4, 2)
     assert len(data["patches"]) == 24
-    assert list(data["patches"][0]) == [
+    assert list(data["patches"][0])[:8] == [
         "name",
         "role",
         "signal",
@@ -67,8 +67,8 @@ def test_chart_has_its_keys(run, media: tuple[Path, Path]) -> None:
         "clipped",
         "noise",
     ]
-    assert [s["model"] for s in data["solutions"]] == ["gains", "cdl", "matrix"]
-    assert list(data["solutions"][0]) == ["model", "delta_e00_mean", "delta_e00_p95", "delta_e00_loo"]
+    assert [s["model"] for s in data["solutions"]] == ["gains", "cdl", "matrix", "root"]
+    assert list(data["solutions"][0])[:4] == ["model", "delta_e00_mean", "delta_e00_p95", "delta_e00_loo"]
     given = ",".join(f"{v:.2f}" for c in data["corners"] for v in c)
     code, out, _ = run(
         "chart",

@@ -9,8 +9,6 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.interpolate import BSpline, PchipInterpolator
-from scipy.optimize import least_squares
 
 from aquin.arrays import Float64
 from aquin.colour.encoding import LogCurve
@@ -214,6 +212,8 @@ def _soft(r: Float64) -> tuple[float, Float64]:
 
 def _spline(data: _Data) -> _Fit:
     """Penalised cubic spline by Gauss-Newton over its coefficients and the small deviations together."""
+    from scipy.interpolate import BSpline  # heavy; only who profiles needs it
+
     small: Float64 = np.zeros(data.nuisance)
     u = data.u(small)
     low, high = u.min() - 0.3, u.max() + 0.3
@@ -274,6 +274,8 @@ def _parametric(
     data: _Data, family: str, start: Float64, shape: Callable[[Float64, Float64], Float64], small: Float64
 ) -> _Fit:
     """A family with few parameters, fitted together with the small deviations."""
+    from scipy.optimize import least_squares
+
     many = len(start)
     beliefs = data.beliefs()
 
@@ -350,6 +352,8 @@ def _power_family(data: _Data, spline: _Fit) -> _Fit:
 
 def _made(data: _Data, fit: _Fit) -> Curve:
     """The fit as a curve with its table and residuals."""
+    from scipy.interpolate import PchipInterpolator
+
     u = data.u(fit.small)
     low, high = float(u.min()), float(u.max())
     table = np.linspace(low, high, max(int((high - low) * 160), 64))

@@ -74,8 +74,9 @@ def chart_data(clip: Clip, hero: Clip | None, ask: Ask, tell: Tell | None = None
         frame, _ = clip.read(ask.number)
         reading = read_chart(frame.rgb, clip.to_linear, chosen, ask.corners)
         notes, number = list(frame.warnings), frame.number
-    empty = {
-        "found": False, "corners": [], "patches": [], "solutions": [], "light_uneven": None, "frame": number, "sweep": looks,
+    empty: dict[str, Any] = {
+        "found": False, "corners": [], "patches": [], "solutions": [], "light_uneven": None, "warnings": [],
+        "frame": number, "sweep": looks,
     }  # fmt: skip
     if reading is None:
         what = "no chart was found: give its corners, or choose another frame"
@@ -111,18 +112,18 @@ def chart_data(clip: Clip, hero: Clip | None, ask: Ask, tell: Tell | None = None
         proof = _written(ask, solutions, clip)
     return {
         "found": True,
-        "frame": number,
-        "chosen": seen.why if seen else "",
-        "averaged": list(seen.good) if seen else [],
         "corners": [_list(c) for c in reading.corners],
         "patches": patches_data(reading, towards),
         "solutions": [solution_data(s) for s in solutions],
+        "light_uneven": reading.light_uneven,
+        "warnings": warnings,
+        "frame": number,
+        "chosen": seen.why if seen else "",
+        "averaged": list(seen.good) if seen else [],
         "stages": steps,
         "metric": ask.metric.name,
         "reference": "hero" if towards is not None else "published",
-        "light_uneven": reading.light_uneven,
         "sweep": looks,
-        "warnings": warnings,
         **({"out": str(ask.out), "proof": proof} if ask.out is not None else {}),
     }
 

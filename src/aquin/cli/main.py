@@ -293,6 +293,7 @@ def with_progress(title: str, work: Any) -> Any:
         TextColumn("{task.description}"),
         console=Console(stderr=True),
         transient=True,
+        disable=not sys.stderr.isatty(),
     ) as bar:
         task = bar.add_task("", total=1.0)
         return work(lambda share, text: bar.update(task, completed=share, description=text))

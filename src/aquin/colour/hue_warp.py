@@ -8,7 +8,6 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
-from scipy.interpolate import PchipInterpolator
 
 from aquin.arrays import Float64, Floats
 from aquin.colour.cdl import LUMA
@@ -61,6 +60,8 @@ class HueWarp:
 
 def spread(nodes: Floats, degrees: Floats) -> Float64:
     """(k, 6) node values to (k, n) values at hues in degrees."""
+    from scipy.interpolate import PchipInterpolator  # heavy; a grade without a warp needs none
+
     around = np.concatenate([nodes[..., -2:], nodes, nodes[..., :3]], axis=-1)
     curve = PchipInterpolator(np.arange(-120, 481, 60.0), around, axis=-1)
     return np.asarray(curve(np.asarray(degrees) % 360), np.float64)

@@ -98,9 +98,14 @@ def draw_views(session: Path, folder: Path, width: int = 1280, height: int = 800
         settle_down(window)
         grab("charts.png")
         for page, work in (("profile", window.charts.profile), ("latitude", window.charts.latitude)):
+            if not work.measure_button.isEnabled():  # the series are not filmed yet
+                continue
             window.charts.show_page(page)
             work.measure()
             settle_down(window, 240)
+            if page == "latitude":
+                window.charts.latitude.table.selectRow(2)
+                window.charts.latitude.show_lift()
             grab(f"charts-{page}.png")
         window.charts.show_page("reading")
     window.show_view("bench")

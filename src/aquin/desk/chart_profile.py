@@ -12,6 +12,7 @@ from PySide6.QtWidgets import (
     QLabel,
     QLineEdit,
     QPushButton,
+    QSizePolicy,
     QVBoxLayout,
     QWidget,
 )
@@ -55,6 +56,7 @@ class ProfilePage(QWidget):
         self.measure_button.clicked.connect(self.measure)
         self.summary = QLabel("")
         self.summary.setTextFormat(Qt.TextFormat.PlainText)
+        self.summary.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         line.addWidget(self.camera)
         line.addWidget(self.measure_button)
         line.addWidget(self.summary, 1)

@@ -18,6 +18,7 @@ from PySide6.QtWidgets import (
     QListWidget,
     QListWidgetItem,
     QPushButton,
+    QSizePolicy,
     QSplitter,
     QStackedWidget,
     QVBoxLayout,
@@ -93,15 +94,18 @@ class ChartsView(QWidget):
             button = QPushButton(title)
             button.setCheckable(True)
             button.setProperty("quiet", True)
+            button.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
             button.setToolTip(tip)
             button.clicked.connect(lambda _=False, n=name: self.show_page(n))
             self.tabs.addButton(button, k)
             line.addWidget(button)
-        line.addStretch()
         self.why = QLabel("")
+        self.why.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self.why.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         self.why.setTextFormat(Qt.TextFormat.PlainText)
         self.why.setStyleSheet("color: #bebebe;")
-        line.addWidget(self.why)
+        line.addWidget(self.why, 1)
+        line.addStretch(0)
         return line
 
     def _reading(self) -> QSplitter:
@@ -109,7 +113,7 @@ class ChartsView(QWidget):
         self.columns.addWidget(self._list())
         self.columns.addWidget(self._middle())
         self.columns.addWidget(self._side())
-        self.columns.setSizes([216, 630, 340])
+        self.columns.setSizes([204, 594, 384])
         self.columns.setStretchFactor(1, 1)
         return self.columns
 
@@ -148,6 +152,8 @@ class ChartsView(QWidget):
         self.layout_box = QComboBox()
         self.layout_box.setAccessibleName("Chart layout")
         self.layout_box.setToolTip("Which chart is in the take")
+        self.layout_box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.layout_box.setMinimumContentsLength(14)
         for name in names():
             self.layout_box.addItem(layout(name).title, name)
         self.layout_box.activated.connect(self._layout_chosen)
@@ -182,10 +188,12 @@ class ChartsView(QWidget):
         column.setContentsMargins(0, 0, 8, 8)
         column.setSpacing(6)
         self.head = _dim("")
+        self.head.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         column.addWidget(self.head)
         self.swatches = Swatches()
         self.swatches.toggled.connect(self._patch_toggled)
-        column.addWidget(self.swatches, 1)
+        self.swatches.setMaximumHeight(270)
+        column.addWidget(self.swatches, 2)
         self.notes = _dim("")
         self.notes.setWordWrap(True)
         column.addWidget(self.notes)
@@ -199,8 +207,7 @@ class ChartsView(QWidget):
             "Arrow keys or a click show a solution; leave-one-out tells whether it overfits"
         )
         self.solutions.currentItemChanged.connect(lambda item, _: self._solution_picked(item))
-        self.solutions.setFixedHeight(8 * 25 + 4)
-        column.addWidget(self.solutions)
+        column.addWidget(self.solutions, 1)
         self.keep_button = QPushButton("Keep as balance")
         self.keep_button.setProperty("main", True)
         self.keep_button.setToolTip(
@@ -222,6 +229,8 @@ class ChartsView(QWidget):
         grid.setVerticalSpacing(4)
         self.reference = QComboBox()
         self.reference.setAccessibleName("Reference")
+        self.reference.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.reference.setMinimumContentsLength(17)
         self.reference.addItem("to the published colours", False)
         self.reference.addItem("to the hero's chart", True)
         self.metric_box = QComboBox()

@@ -22,8 +22,6 @@ from aquin.desk.columns import COLUMNS, Columns
 from aquin.desk.ledger import Ledger
 from aquin.desk.stack import Stack
 
-_NAMES = {"gains": "grey gains", "cdl": "CDL", "matrix": "3×3, not for a CDL"}
-
 
 class SidePanel(QScrollArea):
     """Widgets only. `hovered` and `taken` carry a model's name; `hovered` an empty one when the pointer leaves."""
@@ -95,7 +93,7 @@ class SidePanel(QScrollArea):
         made.setToolTip(
             "What each model leaves. The pointer or the arrow keys preview, a click or Enter takes it; Escape goes back"
         )
-        made.setFixedHeight(80)
+        made.setFixedHeight(4 * 25 + 4)
         made.setMouseTracking(True)
         made.itemEntered.connect(self._hover)
         made.currentItemChanged.connect(lambda item, _: self._hover(item) if made.hasFocus() else None)
@@ -127,7 +125,7 @@ class SidePanel(QScrollArea):
         self.alternatives.clear()
         for solution in solutions:
             taken = solution.grade == current
-            name = _NAMES[solution.model]
+            name = solution.title + (", not for a CDL" if solution.grade.beyond_cdl else "")
             item = QListWidgetItem(
                 f"{name}: {solution.mean:.2f} dE00, leave-one-out {solution.loo:.2f}{', taken' if taken else ''}"
             )

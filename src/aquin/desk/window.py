@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
     QMainWindow,
     QMenu,
     QPushButton,
+    QSizePolicy,
     QSplitter,
     QStackedWidget,
     QVBoxLayout,
@@ -169,6 +170,7 @@ class Window(QMainWindow):
         self.next_button.clicked.connect(self.do_next)
         self.message = QLabel("")
         self.message.setTextFormat(Qt.TextFormat.PlainText)
+        self.message.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self.message.setStyleSheet("color: #bebebe;")
         self.message.setAccessibleName("Last message")
         self.stop_button = QPushButton("Stop")

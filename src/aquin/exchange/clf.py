@@ -42,7 +42,8 @@ def write(path: Path, grade: Grade, identity: str, note: str = "", force: bool =
 
 def _sampled(grade: Grade, size: int = 65) -> "ocio.Lut3DTransform":
     """The whole grade as a 3D LUT over ACEScct 0 to 1."""
-    lut = ocio.Lut3DTransform(size, ocio.INTERP_TETRAHEDRAL)
+    lut = ocio.Lut3DTransform(size)
+    lut.setInterpolation(ocio.INTERP_TETRAHEDRAL)
     values = grade.apply_linear(acescct.decode(grid(size).astype(np.float64)))
     lut.setData(np.ascontiguousarray(values, np.float32).ravel())
     return lut
