@@ -16,6 +16,7 @@ from aquin.errors import AquinError
 from aquin.frames import RawDecode
 from aquin.production import Camera, Production, Setup, Shot
 from aquin.production import Grade as GradeRecord
+from aquin.production.audit import apply_fix, run_audit
 from aquin.production.charting import (
     Mark,
     Read,
@@ -39,6 +40,7 @@ from aquin.production.raw import decode_of, keep_decode
 from aquin.production.records import Root
 from aquin.production.settings import config_of
 from aquin.production.stale import is_stale
+from aquin.simulate.film import write_still
 from rawfile import put
 from series import drawn, filmed, reading
 
@@ -269,3 +271,37 @@ def test_raw_settings_are_a_decision_that_makes_grades_stale(
     assert not is_stale(production, config, kept)
     with pytest.raises(AquinError, match="no raw still"):
         keep_decode(production, [shot(production, "a1")], RawDecode())
+
+
+def test_the_audit_names_the_encoding_that_explains_a_chart(
+    tmp_path: Path, chart24: Layout, builtin: ColourConfig
+) -> None:
+    """A camera is said to record one log curve and its chart was recorded with another: the fix takes the right one."""
+    logs = [e.name for e in builtin.encodings() if e.kind == "log" and not e.name.startswith("ADX")]
+    true, said = logs[-1], "ACEScc"
+    picture = np.full((400, 600, 3), 0.12)
+    picture[40:360, 60:540] = 0.036
+    picture[61:338, 90:510] = np.concatenate([chart24.ap1, np.full((1, 3), 0.036)])[chart24.labels(420, 277)]
+    signal = np.clip(builtin.from_linear(true)(picture.astype(np.float32)), 0, 1)
+    (tmp_path / "media").mkdir()
+    write_still(
+        tmp_path / "media" / "a1x.tif", np.round(signal * 65535).astype(np.uint16), None, "A001", "uint16"
+    )
+    made = Production.create(tmp_path / "p.aquin", "Ferry")
+    root, camera, setup = Root("media", "media"), Camera("Own", said), Setup("galley", 1)
+    take = Shot(
+        root.id, "a1x.tif", "a1x", "chart", camera.id, setup.id, target="24-patch", frames=1, content="a1x", codec="tif",
+        file_range="full", file_matrix="rgb", bits=16, width=600, height=400,
+    )  # fmt: skip
+    made.change("log", root, camera, setup, take)
+    findings = run_audit(made, builtin)
+    found = next(f for f in findings if f.kind == "encoding" and "grey steps" in f.what)
+    assert any(what == "what explains its chart" and true in words for what, words in found.evidence)
+    apply_fix(made, found)
+    assert made.get(Shot, take.id).encoding in (true, *_alike(builtin, found))
+
+
+def _alike(config: ColourConfig, found: object) -> list[str]:
+    """Encodings that a chart can't tell from the right one, as the finding's evidence names them."""
+    words = dict(found.evidence)["what explains its chart"]  # type: ignore[attr-defined]
+    return [e.name for e in config.encodings() if e.name in words]

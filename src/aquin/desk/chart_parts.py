@@ -204,8 +204,8 @@ class Plane(QWidget):
         p.fillRect(self.rect(), theme.WELL)
         filmed, after, reference = self.points
         reach = max(float(np.abs(np.concatenate([*self.points])).max()) if len(filmed) else 40.0, 20.0) * 1.12
-        middle = QPointF(self.width() / 2, self.height() / 2 + 6)
-        scale = (min(self.width(), self.height() - 14) / 2) / reach
+        middle = QPointF(self.width() / 2, self.height() / 2)
+        scale = (min(self.width(), self.height() - 34) / 2) / reach
         p.setFont(theme.font(theme.SMALL))
         p.setPen(QPen(theme.grey(52), 1))
         step = 20 if reach < 90 else 50
@@ -220,9 +220,9 @@ class Plane(QWidget):
         p.setPen(theme.DIM)
         p.drawText(QRectF(8, 2, self.width() - 16, 16), Qt.AlignmentFlag.AlignLeft, f"a*, b*  rings {step}")
         p.drawText(
-            QRectF(8, 2, self.width() - 16, 16),
+            QRectF(8, self.height() - 18, self.width() - 16, 16),
             Qt.AlignmentFlag.AlignRight,
-            "○ filmed  ● corrected  + reference",
+            "○ filmed   ● corrected   + reference",
         )
 
         def at(v: Float64) -> QPointF:

@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
 )
 
 from aquin.charts.curve import GREY_U
-from aquin.charts.profile import Comparison, Profile, nearest
+from aquin.charts.profile import Comparison, Profile, compare, nearest
 from aquin.colour.config import ColourConfig
 from aquin.desk import theme
 from aquin.desk.plot import Line, Plot, minus
@@ -70,12 +70,17 @@ class ProfilePage(QWidget):
         left.addWidget(self.curve, 3)
         left.addWidget(self.residual, 2)
         plots.addLayout(left, 3)
+        self.against = QComboBox()
+        self.against.setAccessibleName("Compare with")
+        self.against.setToolTip("Any known encoding, to compare the measured curve with")
+        self.against.activated.connect(lambda _: self._show())
         self.words = QLabel("")
         self.words.setTextFormat(Qt.TextFormat.PlainText)
         self.words.setWordWrap(True)
         self.words.setAlignment(Qt.AlignmentFlag.AlignTop)
         self.words.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         right = QVBoxLayout()
+        right.addWidget(self.against)
         right.addWidget(self.words, 1)
         plots.addLayout(right, 2)
         column.addLayout(plots, 1)
@@ -111,6 +116,14 @@ class ProfilePage(QWidget):
             self.camera.addItem(camera.name, camera.id)
         if (at := self.camera.findData(chosen)) >= 0:
             self.camera.setCurrentIndex(at)
+        against = self.against.currentData()
+        self.against.clear()
+        self.against.addItem("compared with the nearest encoding", "")
+        for encoding in self.config.encodings():
+            if encoding.kind not in ("scene-linear", "data"):
+                self.against.addItem(f"compared with {encoding.name}", encoding.name)
+        if against and (at := self.against.findData(against)) >= 0:
+            self.against.setCurrentIndex(at)
         self._show()
 
     def current(self) -> Camera | None:
@@ -124,7 +137,7 @@ class ProfilePage(QWidget):
         )
         self.measure_button.setEnabled(len(series) >= 3)
         made = self.made.get(camera.id) if camera is not None else None
-        for widget in (self.use_button, self.export_button, self.name):
+        for widget in (self.use_button, self.export_button, self.name, self.against):
             widget.setEnabled(made is not None)
         if camera is None:
             self.summary.setText("Open a production with exposure series.")
@@ -142,7 +155,14 @@ class ProfilePage(QWidget):
         if not self.name.text() or self.name.property("for") != camera.id:
             self.name.setText(f"{camera.name} measured")
             self.name.setProperty("for", camera.id)
-        self._draw(*made)
+        profile, known = made
+        chosen = str(self.against.currentData() or "")
+        if chosen:
+            try:
+                known = [compare(profile, self.config, chosen)]
+            except AquinError as error:
+                self.told.emit(error.line())
+        self._draw(profile, known)
 
     def _draw(self, made: Profile, known: list[Comparison]) -> None:
         curve = made.curve

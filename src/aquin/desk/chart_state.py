@@ -220,9 +220,10 @@ class ChartDesk:
             for k, p in enumerate(reading.layout.patches)
         ]  # fmt: skip
 
-    def lines(self, shot: Shot) -> tuple[Float64, Float64, Float64]:
+    @staticmethod
+    def lines(patches: list[dict[str, Any]]) -> tuple[Float64, Float64, Float64]:
         """Neutral steps: (n,) stops from grey of the reference, and (n, 3) stops by which R, G, B differ from it, as filmed and after."""
-        rows = [p for p in self.patches(shot) if p["role"] == "neutral" and not p["dropped"]]
+        rows = [p for p in patches if p["role"] == "neutral" and not p["dropped"]]
         if not rows:
             return np.zeros(0), np.zeros((0, 3)), np.zeros((0, 3))
         reference, filmed, after = (
@@ -232,9 +233,10 @@ class ChartDesk:
         order = np.argsort(at)
         return at[order], (filmed - reference)[order], (after - reference)[order]
 
-    def arrows(self, shot: Shot) -> tuple[Float64, Float64, Float64]:
+    @staticmethod
+    def arrows(patches: list[dict[str, Any]]) -> tuple[Float64, Float64, Float64]:
         """CIELAB a*, b* of the patches as filmed, after the correction, and of the reference."""
-        rows = [p for p in self.patches(shot) if not p["dropped"]]
+        rows = [p for p in patches if not p["dropped"]]
         if not rows:
             return np.zeros((0, 2)), np.zeros((0, 2)), np.zeros((0, 2))
         first, second, third = (

@@ -412,12 +412,8 @@ class ChartsView(QWidget):
         self.swatches.show_patches(
             rows, reading.layout.aspect if reading is not None else 1.5, self._colour()
         )
-        empty = np.zeros((0, 2))
-        self.plane.show_points(self.desk.arrows(shot) if rows and shot is not None else (empty, empty, empty))
-        none = np.zeros((0, 3))
-        self.lines.show_lines(
-            self.desk.lines(shot) if rows and shot is not None else (np.zeros(0), none, none)
-        )
+        self.plane.show_points(self.desk.arrows(rows))
+        self.lines.show_lines(self.desk.lines(rows))
         self.notes.setText("\n".join(reading.warnings) if reading is not None else "")
         self.notes.setVisible(bool(self.notes.text()))
         self.head.setText(
@@ -436,7 +432,7 @@ class ChartsView(QWidget):
             for s in solved.solutions:
                 loo = f"{s.loo:.2f}" if np.isfinite(s.loo) else "–"
                 item = QListWidgetItem(f"{s.title}: {s.metric} {s.mean:.2f}, leave-one-out {loo}")
-                item.setData(COLUMNS, ("", s.title, f"{s.mean:.2f}", loo))
+                item.setData(COLUMNS, ("●" if s.model == current else "○", s.title, f"{s.mean:.2f}", loo))
                 item.setToolTip(
                     f"{s.title}: mean {s.mean:.2f}, 95 % {s.p95:.2f}, leave-one-out {loo} {s.metric}. It moves the chart's colours by "
                     f"{s.size:.2f} apart from exposure, and stretches colours {s.condition:.2f} times more one way than another"
@@ -451,7 +447,8 @@ class ChartsView(QWidget):
                     "hue angle": f"hue {stage.hue:.2f}°",
                 }.get(stage.name, f"chroma × {stage.saturation:.3f}")
                 item = QListWidgetItem(f"step {k}, {stage.name}: {stage.mean:.2f}, {words}")
-                item.setData(COLUMNS, ("", f"{k}. {stage.name}: {words}", f"{stage.mean:.2f}", ""))
+                mark = "●" if f"stage {k}" == current else "○"
+                item.setData(COLUMNS, (mark, f"{k}. {stage.name}: {words}", f"{stage.mean:.2f}", ""))
                 item.setToolTip("One step after the other: neutral first, then hue angle, then saturation")
                 item.setData(Qt.ItemDataRole.UserRole, f"stage {k}")
                 self.solutions.addItem(item)
@@ -654,11 +651,13 @@ class ChartsView(QWidget):
     def _solution_picked(self, item: QListWidgetItem | None) -> None:
         if item is not None and self.shot is not None:
             self.desk.picked[self.shot.id] = str(item.data(Qt.ItemDataRole.UserRole))
+            for other in (self.solutions.item(k) for k in range(self.solutions.count())):
+                other.setData(COLUMNS, ("●" if other is item else "○", *other.data(COLUMNS)[1:]))
             rows = self.desk.patches(self.shot)
             read = self.desk.reads[self.shot.id].reading
             self.swatches.show_patches(rows, read.layout.aspect if read is not None else 1.5, self._colour())
-            self.plane.show_points(self.desk.arrows(self.shot))
-            self.lines.show_lines(self.desk.lines(self.shot))
+            self.plane.show_points(self.desk.arrows(rows))
+            self.lines.show_lines(self.desk.lines(rows))
 
     def _choice_changed(self, *_: object) -> None:
         self.desk.choice = replace(

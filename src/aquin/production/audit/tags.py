@@ -4,6 +4,8 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from aquin.charts.identify import identify
+from aquin.charts.layout import layout
 from aquin.colour.levels import levels_of
 from aquin.colour.primaries import AP1_LUMA
 from aquin.errors import AquinError
@@ -166,12 +168,31 @@ def steps(case: Case) -> Iterator[Finding]:
                 guess = "; a display-referred picture tagged as log looks like this"
             elif shown != "log" and chart.slope < 0.8:
                 guess = "; a log picture tagged as display-referred looks like this"
+            words, better = _explained(case, shot)
+            fix = Fix(f"read it as {better}", (("shot", shot.id, {"encoding": better}),)) if better else None
             yield Finding(
                 "encoding", "error", min(0.5 + 2 * abs(chart.slope - 1) + chart.bend, 0.95),
                 f"The chart's grey steps are {what} than {encoding} gives{guess}", (shot.id,), camera_id, setup_id,
-                evidence=(("slope of the steps", f"{chart.slope:.2f} (1 is right)"), ("bend", f"{chart.bend:.2f} stop rms")),
-                advice="Identify the encoding by this chart, or profile the camera.",
+                evidence=(("slope of the steps", f"{chart.slope:.2f} (1 is right)"), ("bend", f"{chart.bend:.2f} stop rms"),
+                          ("what explains its chart", words)),
+                advice="Compare encodings on this chart in Charts, or profile the camera.", fix=fix,
             )  # fmt: skip
+
+
+def _explained(case: Case, shot: Shot) -> tuple[str, str]:
+    """Which encoding explains a take's chart, in words, and its name where it surely does."""
+    held = case.measured.get(shot.id, {}).get("chart") or {}
+    card = layout()
+    signal = np.array(held.get("signal", ()), np.float64)
+    if signal.shape != (len(card.patches), 3):
+        return "unknown", ""
+    try:
+        usable = (np.array(held["clipped"]) < 0.01) & np.isfinite(signal).all(axis=1)
+        found = identify(case.config, signal, usable, card)
+    except AquinError as error:
+        return error.what, ""
+    sure = not found.none_fits and found.confidence > 0.6 and found.ranking[0].encoding != case.encoding(shot)
+    return found.verdict, found.ranking[0].encoding if sure else ""
 
 
 def impossible(case: Case) -> Iterator[Finding]:
