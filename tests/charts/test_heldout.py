@@ -6,27 +6,29 @@ import numpy as np
 import pytest
 
 from aquin.charts.layout import Layout
-from aquin.charts.reflectances import predicted, predicted_from_others, smooth_reflectances
+from aquin.charts.reflectances import predicted, predicted_from_others, training_reflectances
 from aquin.charts.solve import MODELS, residual, solve
 from heldout import Draw, compared, draw
 
-DRAWS = 8
+DRAWS = 6
 
 
 @pytest.fixture(scope="module")
 def draws(chart24: Layout) -> list[Draw]:
-    random = np.random.default_rng(1)
-    return [draw(chart24, random) for _ in range(DRAWS)]
+    randoms = [np.random.default_rng(seed) for seed in (1, 7, 100)]
+    return [draw(chart24, random) for random in randoms for _ in range(DRAWS)]
 
 
-LIMITS = {"gains": 1.01, "cdl": 1.10, "matrix": 1.15, "root": 1.17, "gains+warp": 1.15}
-"""Mean over the draws of ours over best. The bar for the core is 1.10; what is above it is said in docs/charts.md."""
+BAR, BARELY, WARPED = 1.10, 0.01, 1.20
+"""Mean over the draws of ours over best: the bar for the core, what the draws leave open, and what a hue warp on top may be: its twelve
+numbers follow the few held-out colours when they are fitted to them."""
 
 
 @pytest.mark.parametrize("model", MODELS)
 def test_each_model_is_near_the_best_fit_that_saw_the_colours(model: str, draws: list[Draw]) -> None:
     found = np.array([compared(d, model) for d in draws])
-    assert found[:, 0].mean() <= LIMITS.get(model, LIMITS[model.removesuffix("+warp")]) * found[:, 1].mean()
+    bar = WARPED if model.endswith("+warp") else BAR + BARELY
+    assert found[:, 0].mean() <= bar * found[:, 1].mean()
     assert found[:, 0].mean() <= found[:, 2].mean() * 1.001
 
 
@@ -54,7 +56,7 @@ def test_a_linear_cameras_answer_to_other_reflectances_is_predicted(chart24: Lay
     sensitivity /= sensitivity.sum(axis=0)
     found = predicted(known, known @ sensitivity)
     assert found is not None
-    true = smooth_reflectances() @ sensitivity
+    true = training_reflectances() @ sensitivity
     assert np.median(np.abs(found - true) / true) < 0.02
     others = predicted_from_others(known, known @ sensitivity)
     assert np.median(np.abs(others - known @ sensitivity) / (known @ sensitivity)) < 0.05

@@ -6,6 +6,7 @@ weights, but they do fix what the camera will make of other *smooth* reflectance
 """
 
 from functools import lru_cache
+from pathlib import Path
 
 import numpy as np
 
@@ -15,6 +16,9 @@ NM = np.arange(380, 731, 10)
 """Wavelengths of reflectances, in nm."""
 
 COUNT = 150
+"""How many are drawn beside the measured ones."""
+
+_DATA = Path(__file__).parent / "data" / "cie-224-reflectances.csv"
 _SMOOTH_NM = 25.0
 """Correlation length of light times sensitivity."""
 _NOISE = 1e-4
@@ -24,16 +28,20 @@ _LINEAR = 0.05
 
 
 @lru_cache(maxsize=1)
-def smooth_reflectances() -> Float64:
-    """(150, 36) reflectances drawn at random: logistic of smooth curves, so between 0 and 1; always the same ones."""
+def training_reflectances() -> Float64:
+    """(249, 36) the measured reflectances of CIE 224:2017, and 150 smooth ones drawn at random, always the same.
+
+    Drawn ones are logistic of smooth curves, so between 0 and 1.
+    """
+    measured = np.loadtxt(_DATA, delimiter=",")
     random = np.random.default_rng(5)
-    shape = np.linalg.cholesky(_alike(40.0) + 1e-6 * np.eye(len(NM)))
-    curves = (shape @ random.standard_normal((len(NM), COUNT))).T + random.normal(-1.5, 0.7, (COUNT, 1))
-    return np.asarray(0.97 / (1 + np.exp(-curves)) + 0.01, np.float64)
+    shape = np.linalg.cholesky(_alike(50.0) + 1e-6 * np.eye(len(NM)))
+    curves = 1.2 * (shape @ random.standard_normal((len(NM), COUNT))).T + random.normal(-1.2, 0.7, (COUNT, 1))
+    return np.concatenate([measured, 0.97 / (1 + np.exp(-curves)) + 0.01])
 
 
 def predicted(reflectances: Float64, colours: Float64) -> Float64 | None:
-    """(150, 3) linear colours that a camera would give for `smooth_reflectances`, from (n, 3) `colours` of (n, 36) reflectances.
+    """(249, 3) linear colours that a camera would give for `training_reflectances`, from (n, 3) `colours` of (n, 36) reflectances.
 
     None where the colours are too few, or do not follow from the reflectances linearly.
     """
@@ -45,7 +53,7 @@ def predicted(reflectances: Float64, colours: Float64) -> Float64 | None:
     wrong = np.abs(known @ weights - colours) / np.maximum(colours, 0.02)
     if float(wrong.mean()) > _LINEAR:
         return None
-    return np.asarray(smooth_reflectances() @ alike @ reflectances.T @ weights, np.float64)
+    return np.asarray(training_reflectances() @ alike @ reflectances.T @ weights, np.float64)
 
 
 def _alike(length: float) -> Float64:

@@ -157,7 +157,7 @@ def _trust(pairs: Evidence, near: Grade | None, metric: Metric) -> float:
     return float(left**2 / (left**2 + 16 * wrong))
 
 
-_WIDER = {"gains": 0.0, "cdl": 4.0, "matrix": 4.0, "root": 0.5}
+_WIDER = {"gains": 0.0, "cdl": 4.0, "matrix": 4.0, "root": 0.7}
 """How much predicted colours weigh against the chart's own: rich models follow single errors of the prediction."""
 
 
