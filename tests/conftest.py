@@ -9,6 +9,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from hypothesis import settings
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 sys.path.insert(0, str(Path(__file__).parent))
@@ -18,6 +19,9 @@ from aquin.colour.config import ColourConfig
 from aquin.simulate.demo import SEED, build_demo, session_takes
 from aquin.simulate.planning import plan
 from aquin.simulate.stage import Stage
+
+settings.register_profile("aquin", deadline=None)  # a busy machine is no failure
+settings.load_profile("aquin")
 
 
 @pytest.fixture(autouse=True)

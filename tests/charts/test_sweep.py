@@ -52,7 +52,7 @@ def scene(chart: np.ndarray, seed: int, at: tuple[int, int] = (150, 90), **fault
     ground[at[1] : at[1] + h, at[0] : at[0] + w] = lit
     if blur := faults.get("blur"):
         ground = cv2.GaussianBlur(ground, (0, 0), blur)
-    signal = np.sqrt(np.clip(ground * 2.0 ** faults.get("stops", 0.0), 0, 1))
+    signal = np.sqrt(np.maximum(ground, 0) * 2.0 ** faults.get("stops", 0.0))
     return np.asarray(np.clip(signal + random.normal(0, 0.003, signal.shape), 0, 1), np.float32)
 
 

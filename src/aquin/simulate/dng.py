@@ -1,4 +1,4 @@
-"""Small DNG files of our own: one uncompressed 16-bit Bayer picture with the tags that a developer needs (DNG specification 1.4)."""
+"""Small DNG files of our own: one uncompressed 16-bit mosaic with the tags that a developer needs (DNG specification 1.4)."""
 
 import struct
 from pathlib import Path
