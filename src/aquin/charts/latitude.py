@@ -231,7 +231,7 @@ def _faults(row: Row, normal_noise: float, limits: Limits) -> tuple[str, ...]:
     if abs(row.mired) > limits.mired:
         out.append(f"neutrals {row.mired:+.1f} mired")
     if abs(row.duv) > limits.duv:
-        out.append(f"neutrals {row.duv:+.1f}·10⁻³ Duv")
+        out.append(f"tint {row.duv:+.1f} thousandths of Duv")
     if row.skin > limits.skin:
         out.append(f"skin off by dE00 {row.skin:.1f}")
     if row.grey_noise > limits.noise * max(normal_noise, QUIET):
@@ -280,8 +280,8 @@ def advice(found: Latitude, policy: str) -> list[str]:
     head = found.headroom - there.stops
     words = "brighter" if want > 0 else "darker"
     price = (
-        f"{abs(there.stops):.1f} stop {words}: shadow noise {normal.shadow_noise:.1f} → {there.shadow_noise:.1f} codes, "
-        f"noise at grey {normal.grey_noise:.1f} → {there.grey_noise:.1f}, {head:.1f} stops stay above grey before clipping."
+        f"{abs(there.stops):.1f} stop {words}: shadow noise {normal.shadow_noise:.1f} to {there.shadow_noise:.1f} codes, "
+        f"noise at grey {normal.grey_noise:.1f} to {there.grey_noise:.1f}, {head:.1f} stops stay above grey before clipping."
     )
     if want > 0:
         room = max(found.over, 0.0)

@@ -27,10 +27,10 @@ from aquin.charts.latitude import Latitude, Lifted, Limits, advice, lifted, rank
 from aquin.colour.config import ColourConfig
 from aquin.desk import theme
 from aquin.desk.numbers import Number
-from aquin.desk.plot import Line, Plot, minus
+from aquin.desk.plot import Line, Plot
 from aquin.desk.work import Jobs
 from aquin.errors import AquinError
-from aquin.exchange.latitude_report import Report, row_words, write_latitude
+from aquin.exchange.latitude_report import Report, minus, row_words, write_latitude
 from aquin.production import Camera, Production
 from aquin.production.charting import Read, latitude_of, read_series, series_of
 from aquin.production.settings import POLICIES, Policy, policy_of

@@ -21,9 +21,10 @@ from aquin.charts.curve import GREY_U
 from aquin.charts.profile import Comparison, Profile, compare, nearest
 from aquin.colour.config import ColourConfig
 from aquin.desk import theme
-from aquin.desk.plot import Line, Plot, minus
+from aquin.desk.plot import Line, Plot
 from aquin.desk.work import Jobs
 from aquin.errors import AquinError
+from aquin.exchange.latitude_report import minus
 from aquin.exchange.profile_file import write_profile
 from aquin.production import Camera, Production
 from aquin.production.charting import Read, keep_profile, profile_of, read_series, series_of

@@ -1,6 +1,5 @@
 """A small plot of lines and points over one axis, in the window's greys."""
 
-import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -138,11 +137,6 @@ class Plot(QWidget):
             p.setPen(QPen(line.colour, 2, dash))
             p.drawLine(QPointF(x, 11), QPointF(x + 14, 11))
             x -= 12
-
-
-def minus(text: str) -> str:
-    """A text with true minus signs before its numbers."""
-    return re.sub(r"(?<![\w.])-(?=\d)", "−", text)
 
 
 def _ticks(low: float, high: float, count: int) -> list[float]:

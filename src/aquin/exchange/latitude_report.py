@@ -1,5 +1,6 @@
 """The latitude report: what each camera gives over and under, side by side, for screen (HTML) and print (PDF)."""
 
+import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -45,7 +46,12 @@ class Report:
         return "expose bright" if self.policy == "bright" else "protect highlights"
 
     def words(self, camera: Latitude) -> list[str]:
-        return advice(camera, self.policy)
+        return [minus(line) for line in advice(camera, self.policy)]
+
+
+def minus(text: str) -> str:
+    """A text with true minus signs before its numbers."""
+    return re.sub(r"(?<![\w.])-(?=\d)", "−", text)
 
 
 def row_words(row: Row) -> list[str]:
@@ -58,12 +64,12 @@ def row_words(row: Row) -> list[str]:
         number(row.marked, "+g", " st"), number(row.stops, "+.2f", " st"), number(row.mired, "+.1f", " mired"),
         number(row.duv, "+.1f"), number(row.skin, ".1f"), number(row.colours, ".1f"), number(row.grey_noise, ".1f"),
         number(row.shadow_noise, ".1f"), number(100 * row.resolution, ".0f", " %"), str(row.clipped),
-        "usable" if row.usable else "; ".join(row.faults),
+        "usable" if row.usable else minus("; ".join(row.faults)),
     ]  # fmt: skip
 
 
 NOTE = (
-    "Exposure is corrected in scene-linear. Neutrals in mired and tint in 10⁻³ Duv against the normal exposure; skin and colours in mean "
+    "Exposure is corrected in scene-linear. Neutrals in mired and tint in thousandths of Duv against the normal exposure; skin and colours in mean "
     "dE00; noise in 10-bit ACEScct codes after the correction; edges against the normal exposure's sharpness; clipped: patches."
 )
 
@@ -81,7 +87,7 @@ tr.normal td { background: #eee } tr.out td { color: #767676 }
 <p>Latitude report of {{ r.date }}. Policy: {{ r.policy_words }}.</p>
 <h2>Side by side</h2>
 <table><tr><th>camera</th><th>usable</th><th>width</th><th>over grey before clipping</th><th>shadow noise at normal</th></tr>
-{% for c in r.order %}<tr><td>{{ c.camera }}</td><td class="n">{{ "%+.1f"|format(c.under) }} to {{ "%+.1f"|format(c.over) }} st</td>
+{% for c in r.order %}<tr><td>{{ c.camera }}</td><td class="n">{{ minus("%+.1f"|format(c.under)) }} to {{ minus("%+.1f"|format(c.over)) }} st</td>
 <td class="n">{{ "%.1f"|format(c.width) }} st</td><td class="n">{{ "%.1f"|format(c.headroom) }} st</td><td class="n">{{ "%.1f"|format(c.normal.shadow_noise) }} codes</td></tr>
 {% endfor %}</table>
 {% for c in r.order %}<h2>{{ c.camera }}</h2>
@@ -111,7 +117,7 @@ def write_latitude(path: Path, report: Report, force: bool = False) -> None:
 def html(report: Report) -> str:
     """The report as one HTML page; names are escaped."""
     page = Environment(autoescape=True, undefined=StrictUndefined).from_string(_HTML)
-    return page.render(r=report, columns=COLUMNS, words=row_words, note=NOTE)
+    return page.render(r=report, columns=COLUMNS, words=row_words, minus=minus, note=NOTE)
 
 
 def _pdf(path: Path, report: Report) -> None:
@@ -140,7 +146,7 @@ def _pdf(path: Path, report: Report) -> None:
     ]
     for c in report.order:
         words = (
-            c.camera, f"{c.under:+.1f} to {c.over:+.1f} st", f"{c.width:.1f} st", f"{c.headroom:.1f} st",
+            c.camera, minus(f"{c.under:+.1f} to {c.over:+.1f} st"), f"{c.width:.1f} st", f"{c.headroom:.1f} st",
             f"{c.normal.shadow_noise:.1f} codes",
         )  # fmt: skip
         table.append(cells(words, look["small"]))
