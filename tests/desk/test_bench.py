@@ -359,7 +359,7 @@ def test_frames_by_number_timecode_and_step(opened: Window) -> None:
 def test_alternatives_preview_and_are_taken(opened: Window) -> None:
     view = opened.view
     listed = view.alternatives
-    assert listed.count() == 3
+    assert listed.count() == 4
     assert "leave-one-out" in listed.item(2).text()
     view._hover("matrix")
     assert view._grade_shown().matrix is not None
