@@ -89,15 +89,16 @@ def solve(
             None,
             "Use a frame where the chart is not clipped and free of glare",
         )
-    found, behind = _fit(evidence, model, None, scene, metric)
+    trust = _trust(evidence, metric) if evidence.reflectance is not None and model != "gains" else 0.0
+    found, behind = _fit(evidence, model, None, scene, metric, trust)
     left = residual(evidence, found, metric)
     loo = float("nan")
     if leave_one_out and len(left) > fewest:
         near = (found, behind)
         single = [
-            residual(_only(evidence, k), _fit(_without(evidence, k), model, near, scene, metric)[0], metric)[
-                0
-            ]
+            residual(
+                _only(evidence, k), _fit(_without(evidence, k), model, near, scene, metric, trust)[0], metric
+            )[0]
             for k in range(len(left))
             if evidence.neutral.sum() - evidence.neutral[k] >= min(fewest, 2)
         ]
@@ -118,13 +119,19 @@ def solve(
 
 
 def _fit(
-    pairs: Evidence, model: str, near: tuple[Grade, Grade] | None, scene: Float64 | None, metric: Metric
+    pairs: Evidence,
+    model: str,
+    near: tuple[Grade, Grade] | None,
+    scene: Float64 | None,
+    metric: Metric,
+    trust: float,
 ) -> tuple[Grade, Grade]:
-    """The model's grade, and the matrix that stands behind a CDL. `near`: the same two for evidence that is nearly the same."""
+    """The model's grade, and the matrix that stands behind a CDL. `near`: the same two for evidence that is nearly the same.
+    `trust`: how far predicted colours count."""
     base, _, warp = model.partition("+")
     start, start_matrix = near or (None, None)
     behind = Grade()
-    chart, trust = pairs, _trust(pairs, start, metric) if pairs.reflectance is not None else 0.0
+    chart = pairs
     pairs = _wider(chart, trust * _WIDER[base])
     if base == "gains":
         grade = gains_of(pairs)
@@ -144,12 +151,12 @@ def _fit(
     return grade, behind
 
 
-def _trust(pairs: Evidence, near: Grade | None, metric: Metric) -> float:
+def _trust(pairs: Evidence, metric: Metric) -> float:
     """0 to 1: how far predicted colours may be believed. The chart's own colours are predicted from each other; where that fails by
     more than a quarter of what a matrix leaves on them, readings are too rough to predict from."""
     assert pairs.reflectance is not None
     gains = gains_of(pairs)
-    left = residual(pairs, matrix_of(pairs, near if near and near.matrix else None, metric), metric).mean()
+    left = residual(pairs, matrix_of(pairs, None, metric), metric).mean()
     wrong = 0.0
     for colours in (pairs.hero, pairs.shot * gains.balance.factors):
         others = np.maximum(predicted_from_others(pairs.reflectance, colours), 1e-4)
