@@ -109,6 +109,20 @@ def test_a_mark_is_kept_undone_and_redone(production: Production) -> None:
     assert (made.layout, made.frame, made.corners) == ("video-chart", 3, mark.corners)
 
 
+def test_a_floating_recording_is_read_as_what_it_says_or_as_linear(production: Production) -> None:
+    from dataclasses import replace
+
+    config, take = config_of(production), shot(production, "a1")
+    for said, read in (
+        ("ACEScg", "ACEScg"),
+        ("no such", config.resolve("scene_linear")),
+        ("", config.resolve("scene_linear")),
+    ):
+        still = replace(take, floating=True, said_encoding=said)
+        production.change("log", still)
+        assert take_of(production, config, still).encoding == read
+
+
 def test_a_spoilt_mark_counts_as_none(production: Production) -> None:
     from aquin.production import Option
 

@@ -19,6 +19,7 @@ from aquin.charts.sweep import Sweep
 from aquin.charts.take import Take, expose, read_take, to_linear_of
 from aquin.colour.config import ColourConfig
 from aquin.errors import AquinError
+from aquin.frames.raw import ENCODING
 from aquin.measure.ledger import Evidence
 from aquin.production.grading import balance_of, trim_of
 from aquin.production.measuring import reads
@@ -107,7 +108,7 @@ def take_of(production: Production, config: ColourConfig, shot: Shot, mark: Mark
     plain = shot.floating
     return Take(
         path,
-        how.encoding if how.known else "",
+        how.encoding if how.known else _linear_of(config, shot) if shot.floating else "",
         chosen,
         "" if plain else how.matrix,
         "" if plain else how.range,
@@ -117,6 +118,17 @@ def take_of(production: Production, config: ColourConfig, shot: Shot, mark: Mark
         config=config.path,
         label=shot.name,
     )
+
+
+def _linear_of(config: ColourConfig, shot: Shot) -> str:
+    """A floating-point recording without a decided encoding: what it says of itself, else scene-linear as it is."""
+    for name in (shot.said_encoding, "scene_linear"):
+        try:
+            if name:
+                return config.resolve(name)
+        except AquinError:
+            continue
+    return ENCODING
 
 
 def read_takes(
