@@ -20,7 +20,7 @@ from aquin.charts.solve import BASES, WARPED
 from aquin.charts.sweep import sweep
 from aquin.colour.config import ColourConfig
 from aquin.frames import open_source
-from heldout import compared, draw
+from heldout import by_measuring, compared, draw
 from photographs import Case, compose, error_in_patches, photographs
 from series import drawn, neutral_series
 
@@ -31,14 +31,16 @@ def heldout(count: int = 24) -> None:
     print(
         f"{count} cameras and lights: mean dE00 of {len(draws[0].held.hero)} colours that are not on the chart"
     )
-    print(f"{'model':14} {'chart only':>10} {'saw them':>9} {'ratio':>6} {'worst ratio':>11}")
+    print(
+        f"{'model':14} {'chart only':>10} {'saw them':>9} {'ratio':>6} {'worst ratio':>11} {'249 others measured':>20}"
+    )
     means = {}
     for model in (*BASES, *WARPED):
         found = np.array([compared(d, model) for d in draws])
         means[model] = found[:, 0].mean()
         ratios = found[:, 0] / found[:, 1]
         print(
-            f"{model:14} {found[:, 0].mean():10.2f} {found[:, 1].mean():9.2f} {found[:, 0].mean() / found[:, 1].mean():6.2f} {ratios.max():11.2f}"
+            f"{model:14} {found[:, 0].mean():10.2f} {found[:, 1].mean():9.2f} {found[:, 0].mean() / found[:, 1].mean():6.2f} {ratios.max():11.2f} {np.mean([by_measuring(d, model) for d in draws]) / found[:, 1].mean():20.2f}"
         )
     print(f"root polynomial against 3x3: {100 * (1 - means['root'] / means['matrix']):.0f} % less")
 

@@ -12,6 +12,7 @@ from functools import lru_cache
 import numpy as np
 
 from aquin.charts.layout import Layout
+from aquin.charts.reflectances import NM, training_reflectances
 from aquin.charts.solve import residual, solve
 from aquin.colour.primaries import ACES_WHITE, XYZ_TO_AP1
 from aquin.colour.white import adaptation
@@ -53,10 +54,12 @@ def _shipped() -> tuple[np.ndarray, list[np.ndarray]]:
 
 @dataclass(frozen=True)
 class Draw:
-    """One camera under one light: the chart's pairs, and those of colours that it does not hold."""
+    """One camera under one light: the chart's pairs, those of colours that it does not hold, and the true ones of the reflectances that
+    solving predicts."""
 
     chart: Evidence
     held: Evidence
+    others: Evidence
 
 
 def draw(layout: Layout, random: np.random.Generator, noise: float = 0.001) -> Draw:
@@ -79,12 +82,26 @@ def draw(layout: Layout, random: np.random.Generator, noise: float = 0.001) -> D
     def shot(r: np.ndarray) -> np.ndarray:
         return np.asarray((r * power) @ camera / (power @ camera))
 
+    known = np.array([np.interp(spectra.NM, NM, r) for r in training_reflectances()])
     patches = spectra.chart_reflectances()
     read = shot(patches) * (1 + noise * random.standard_normal((len(patches), 3)))
     return Draw(
         Evidence(hero(patches), read, layout.neutral, None, layout.reflectances),
         Evidence(hero(held), shot(held), np.zeros(len(held), bool)),
+        Evidence(hero(known), shot(known), np.zeros(len(known), bool)),
     )
+
+
+def by_measuring(one: Draw, model: str) -> float:
+    """Mean dE00 on the held-out colours by a fit to the chart and the *true* colours of the reflectances that solving predicts."""
+    share = np.full(len(one.others.hero), 4 * len(one.chart.hero) / len(one.others.hero))
+    both = Evidence(
+        np.concatenate([one.chart.hero, one.others.hero]),
+        np.concatenate([one.chart.shot, one.others.shot]),
+        np.concatenate([one.chart.neutral, one.others.neutral]),
+        np.concatenate([np.ones(len(one.chart.hero)), share]),
+    )
+    return float(residual(one.held, solve(both, model, leave_one_out=False).grade).mean())
 
 
 def compared(one: Draw, model: str) -> tuple[float, float, float]:

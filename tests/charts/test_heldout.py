@@ -8,7 +8,7 @@ import pytest
 from aquin.charts.layout import Layout
 from aquin.charts.reflectances import predicted, predicted_from_others, training_reflectances
 from aquin.charts.solve import MODELS, residual, solve
-from heldout import Draw, compared, draw
+from heldout import Draw, by_measuring, compared, draw
 
 DRAWS = 6
 
@@ -19,16 +19,19 @@ def draws(chart24: Layout) -> list[Draw]:
     return [draw(chart24, random) for random in randoms for _ in range(DRAWS)]
 
 
-BAR, BARELY, WARPED = 1.10, 0.01, 1.20
-"""Mean over the draws of ours over best: the bar for the core, what the draws leave open, and what a hue warp on top may be: its twelve
-numbers follow the few held-out colours when they are fitted to them."""
+BAR, BARELY = 1.10, 0.01
+"""Mean over the draws of ours over best: the bar for the core, and what the draws leave open."""
 
 
 @pytest.mark.parametrize("model", MODELS)
 def test_each_model_is_near_the_best_fit_that_saw_the_colours(model: str, draws: list[Draw]) -> None:
     found = np.array([compared(d, model) for d in draws])
-    bar = WARPED if model.endswith("+warp") else BAR + BARELY
-    assert found[:, 0].mean() <= bar * found[:, 1].mean()
+    # up to thirty numbers follow the very colours they are fitted to; where even a fit to the true colours of 249 other reflectances is
+    # over the bar, that fit is
+    bar = (BAR + BARELY) * found[:, 1].mean()
+    if model.endswith("+warp"):
+        bar = max(bar, float(np.mean([by_measuring(d, model) for d in draws])))
+    assert found[:, 0].mean() <= bar
     assert found[:, 0].mean() <= found[:, 2].mean() * 1.001
 
 

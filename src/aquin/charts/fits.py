@@ -153,7 +153,7 @@ def root_of(evidence: Evidence, start: Grade, metric: Metric) -> Grade:
 
 
 _ROOT_SPREAD = 10.0
-_WARP_SPREAD = np.array([8.0] * 6 + [0.15] * 6)
+_WARP_SPREAD = np.array([24.0] * 6 + [0.45] * 6)
 
 
 def warped_of(evidence: Evidence, base: Grade, start: HueWarp | None, metric: Metric) -> Grade:

@@ -11,6 +11,7 @@ from pathlib import Path
 import numpy as np
 
 from aquin.arrays import Float64
+from aquin.colour.white import cmfs
 
 NM = np.arange(380, 731, 10)
 """Wavelengths of reflectances, in nm."""
@@ -21,6 +22,8 @@ COUNT = 150
 _DATA = Path(__file__).parent / "data" / "cie-224-reflectances.csv"
 _SMOOTH_NM = 25.0
 """Correlation length of light times sensitivity."""
+_SEEN = 0.6
+"""Share of the eye's largest response from which a camera's is believed to be as large; it falls with the eye's at both ends."""
 _NOISE = 1e-4
 """Variance of a reading's error, as a share of the readings' variance."""
 _LINEAR = 0.05
@@ -40,6 +43,14 @@ def training_reflectances() -> Float64:
     return np.concatenate([measured, 0.97 / (1 + np.exp(-curves)) + 0.01])
 
 
+@lru_cache(maxsize=1)
+def _sensitive() -> Float64:
+    """(36, 36) covariance of light times sensitivity: smooth, and small where the eye (CIE 1931) sees little."""
+    eye = cmfs(NM).sum(axis=1)
+    scale = np.minimum(eye / eye.max() / _SEEN, 1) + 0.05
+    return np.asarray(_alike(_SMOOTH_NM) * scale[:, None] * scale, np.float64)
+
+
 def predicted(reflectances: Float64, colours: Float64) -> Float64 | None:
     """(249, 3) linear colours that a camera would give for `training_reflectances`, from (n, 3) `colours` of (n, 36) reflectances.
 
@@ -47,7 +58,7 @@ def predicted(reflectances: Float64, colours: Float64) -> Float64 | None:
     """
     if len(colours) < 12:
         return None
-    alike = _alike(_SMOOTH_NM)
+    alike = _sensitive()
     known = reflectances @ alike @ reflectances.T
     weights = np.linalg.solve(known + _NOISE * np.trace(known) / len(known) * np.eye(len(known)), colours)
     wrong = np.abs(known @ weights - colours) / np.maximum(colours, 0.02)
@@ -62,7 +73,7 @@ def _alike(length: float) -> Float64:
 
 def predicted_from_others(reflectances: Float64, colours: Float64) -> Float64:
     """(n, 3) what each colour is predicted to be from the others alone (leave-one-out of the regression, in closed form)."""
-    alike = _alike(_SMOOTH_NM)
+    alike = _sensitive()
     known = reflectances @ alike @ reflectances.T
     inverse = np.linalg.inv(known + _NOISE * np.trace(known) / len(known) * np.eye(len(known)))
     return np.asarray(colours - (inverse @ colours) / np.diag(inverse)[:, None], np.float64)

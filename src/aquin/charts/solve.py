@@ -146,8 +146,7 @@ def _fit(
         behind = matrix_of(pairs, start_matrix, metric)
         grade = cdl_of(chart, start, metric, scene, np.asarray(behind.linear(scene), np.float64))
     if warp:
-        wide = pairs if base != "gains" else _wider(chart, trust * _WIDER["matrix"])
-        grade = warped_of(wide, replace(grade, warp=None), start.warp if start else None, metric)
+        grade = warped_of(_wider(chart, trust * _WIDER["warp"]), replace(grade, warp=None), start.warp if start else None, metric)
     return grade, behind
 
 
@@ -164,7 +163,7 @@ def _trust(pairs: Evidence, metric: Metric) -> float:
     return float(left**2 / (left**2 + 16 * wrong))
 
 
-_WIDER = {"gains": 0.0, "cdl": 4.0, "matrix": 4.0, "root": 0.7}
+_WIDER = {"gains": 0.0, "cdl": 4.0, "matrix": 4.0, "root": 0.7, "warp": 2.0}
 """How much predicted colours weigh against the chart's own: rich models follow single errors of the prediction."""
 
 

@@ -19,12 +19,23 @@ M16 = np.array(
 """CAT16 sharpened cone matrix (Li et al. 2017)."""
 
 
+def _observer() -> Float64:
+    """(n, 4) wavelengths in nm and the CIE 1931 2 degree colour-matching functions."""
+    return np.loadtxt(Path(__file__).parent / "data" / "cie-1931-2deg-5nm.csv", delimiter=",")
+
+
+def cmfs(nm: ArrayLike) -> Float64:
+    """(n, 3) CIE 1931 2 degree colour-matching functions at wavelengths in nm; nothing beyond the table."""
+    table = _observer()
+    return np.stack([np.interp(nm, table[:, 0], table[:, k], left=0, right=0) for k in (1, 2, 3)], axis=1)
+
+
 def _locus() -> tuple[Float64, Float64]:
-    table = np.loadtxt(Path(__file__).parent / "data" / "cie-1931-2deg-5nm.csv", delimiter=",")
-    metres, cmfs = table[:, 0] * 1e-9, table[:, 1:]
+    table = _observer()
+    metres = table[:, 0] * 1e-9
     mired = np.arange(MIRED_MIN, MIRED_MAX + 1.0)
     power = metres**-5.0 / np.expm1(C2 * mired[:, None] * 1e-6 / metres)
-    xyz = power @ cmfs
+    xyz = power @ table[:, 1:]
     return mired, uv_of_xyz(xyz)
 
 
