@@ -8,7 +8,7 @@ from aquin.charts.layout import Layout
 from aquin.colour.cdl import Cdl
 from aquin.colour.grade import Balance, Grade
 from aquin.colour.primaries import AP1_TO_XYZ, XYZ_TO_AP1
-from aquin.measure.ledger import AXES, Evidence, difference_of, measure, values
+from aquin.measure.ledger import AXES, Evidence, axes, difference_of, measure, values
 from aquin.measure.scopes import SKIN_ANGLE, chroma, chroma_density, waveform
 
 
@@ -23,6 +23,8 @@ def test_equal_charts_hang_at_zero(chart24: Layout) -> None:
         "contrast",
         "warmth",
         "tint",
+        "shadow warmth",
+        "shadow tint",
         "saturation",
         "colour",
     ]
@@ -78,15 +80,15 @@ def test_colour_is_the_mean_of_the_reference_librarys_differences(chart24: Layou
     assert values(pairs(chart24, shot))["colour"][1] == pytest.approx(theirs.mean(), abs=2e-3)
 
 
-def test_tolerances_are_those_of_the_plan() -> None:
+def test_tolerances_are_those_of_the_plan_and_can_be_changed() -> None:
+    """Defaults are common practice, but for warmth: one step of Judd's just noticeable difference, 5.5 mired (from memory)."""
     assert {a.name: a.tolerance for a in AXES} == {
-        "exposure": 0.10,
-        "contrast": 0.05,
-        "warmth": 5.5,
-        "tint": 2.0,
-        "saturation": 0.05,
-        "colour": 2.0,
-    }
+        "exposure": 0.10, "contrast": 0.05, "black floor": 1.0, "white ceiling": 2.0, "warmth": 5.5, "tint": 2.0,
+        "shadow warmth": 8.0, "shadow tint": 3.0, "saturation": 0.05, "skin hue": 2.0, "skin level": 3.0, "sharpness": 0.15,
+        "noise": 1.0, "clipping": 0.1, "colour": 2.0,
+    }  # fmt: skip
+    changed = {a.name: a.tolerance for a in axes({"warmth": 9.0})}
+    assert changed["warmth"] == 9.0 and changed["tint"] == 2.0
 
 
 def test_waveform_bands_are_percentiles(random: np.random.Generator) -> None:

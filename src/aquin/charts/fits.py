@@ -12,6 +12,7 @@ from aquin.colour.difference import delta_terms, itp_of_ap1, lab_of_ap1
 from aquin.colour.grade import Balance, Grade, Matrix3
 from aquin.colour.hue_warp import MOST_TURN, HueWarp, hue_of, moved, planes, spread
 from aquin.colour.root_polynomial import TERMS, expand, root_rows
+from aquin.colour.tone_curve import ToneCurve, moved_by
 from aquin.errors import AquinError
 from aquin.measure.ledger import Evidence
 
@@ -39,15 +40,32 @@ DE00 = METRICS["dE00"]
 
 
 def gains_of(evidence: Evidence) -> Grade:
-    """Channel gains that bring the neutrals together: geometric mean of the ratios, the darkest left out."""
+    """Channel gains that bring the neutrals together: geometric mean of the ratios, the darkest left out. Where no pair is
+    known to be neutral, the gains that bring most of all pairs together."""
     hero, shot = (c[evidence.neutral] for c in (evidence.hero, evidence.shot))
     if not len(hero):
-        raise AquinError("no neutral can be used", None, "Mark a neutral, or film the chart again")
+        return _gains_of_all(evidence)
     level = shot.mean(1)
     keep = level > 0.05 * level.max()
     ratio = np.maximum(hero[keep], 1e-5) / np.maximum(shot[keep], 1e-5)
     weight = np.sqrt(level[keep])[:, None]
     return Grade(Balance.from_factors(np.exp((np.log(ratio) * weight).sum(0) / weight.sum())))
+
+
+def _gains_of_all(evidence: Evidence) -> Grade:
+    """Weighted medians of the ratios of the channels, the darkest left out."""
+    if not len(evidence.hero):
+        raise AquinError("no colours can be used", None, "Mark a neutral, or film the chart again")
+    level = evidence.shot.mean(1)
+    keep = (level > 0.05 * np.percentile(level, 95)) & (evidence.weights > 0)
+    ratio = np.log(np.maximum(evidence.hero[keep], 1e-5) / np.maximum(evidence.shot[keep], 1e-5))
+    say = evidence.weights[keep]
+    middle = []
+    for channel in ratio.T:
+        order = np.argsort(channel)
+        total = np.cumsum(say[order])
+        middle.append(channel[order][min(int(np.searchsorted(total, total[-1] / 2)), len(order) - 1)])
+    return Grade(Balance.from_factors(np.exp(np.clip(middle, -8, 8))))
 
 
 # What is believed of a trim before any evidence, as standard deviations about doing nothing: it keeps the parts of a
@@ -177,6 +195,29 @@ def warped_of(evidence: Evidence, base: Grade, start: HueWarp | None, metric: Me
     return replace(
         base, warp=HueWarp((v[0], v[1], v[2], v[3], v[4], v[5]), (v[6], v[7], v[8], v[9], v[10], v[11]))
     )
+
+
+_LIFT_SPREAD = np.full(5, 0.6)
+
+
+def curved_of(evidence: Evidence, base: Grade, start: ToneCurve | None, metric: Metric) -> Grade:
+    """The base with the tone curve of least difference on what it leaves."""
+    log = np.asarray(base.apply_linear(evidence.shot), np.float64)
+    hero = metric.space(evidence.hero)
+    basis = (
+        moved_by(np.eye(5) * 0.1, log) / 0.1
+    )  # PCHIP is nearly linear in small lifts; the steps below make up for the rest
+
+    def left(lifts: Float64) -> Float64:
+        near = np.tensordot(lifts, basis, axes=1)
+        exact = moved_by(np.clip(lifts[:1], low, high), log)
+        out = log + acescct.STOP * (near + (exact - near[:1]))
+        return metric.terms(hero, metric.space(acescct.decode(out)))
+
+    still, first = np.zeros(5), np.zeros(5) if start is None else np.array(start.lift)
+    low, high = np.full(5, -0.85), np.full(5, 0.85)
+    v = [float(n) for n in least(left, first, still, _LIFT_SPREAD, low, high, evidence.weights)]
+    return replace(base, curve=ToneCurve((v[0], v[1], v[2], v[3], v[4])))
 
 
 def least(

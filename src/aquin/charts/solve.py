@@ -6,7 +6,18 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from aquin.arrays import Float64
-from aquin.charts.fits import DE00, METRICS, Metric, cdl_of, gains_of, matrix_of, root_of, trim_of, warped_of
+from aquin.charts.fits import (
+    DE00,
+    METRICS,
+    Metric,
+    cdl_of,
+    curved_of,
+    gains_of,
+    matrix_of,
+    root_of,
+    trim_of,
+    warped_of,
+)
 from aquin.charts.reflectances import predicted, predicted_from_others
 from aquin.colour.grade import Grade
 from aquin.errors import AquinError
@@ -14,7 +25,9 @@ from aquin.measure.ledger import Evidence
 
 __all__ = [
     "BASES",
+    "CURVED",
     "DE00",
+    "FULL",
     "METRICS",
     "MODELS",
     "WARPED",
@@ -31,10 +44,19 @@ __all__ = [
 
 BASES = ("gains", "cdl", "matrix", "root")
 WARPED = tuple(f"{base}+warp" for base in BASES)
-MODELS = BASES + WARPED
-"""From simple to rich; `+warp` adds a hue warp on what the base leaves."""
+CURVED = ("cdl+curve", "cdl+curve+warp")
+MODELS = BASES + WARPED + CURVED
+"""`+curve` adds a tone curve on what the base leaves, `+warp` a hue warp on what is left then."""
+FULL = "cdl+curve+warp"
+_STEPS = {name: k for k, name in enumerate(BASES + WARPED)} | {"cdl+curve": 2, FULL: 6}
+"""How far a model is from the simplest."""
 
 TITLES = {"gains": "grey gains", "cdl": "CDL", "matrix": "3×3", "root": "root polynomial"}
+
+EXTRAS = {"curve": "tone curve", "warp": "hue warp"}
+
+MANY = 60
+"""Pairs from which on groups of them are left out together, a tenth at a time."""
 
 FEWEST = 6
 """Pairs that anything beyond grey gains needs."""
@@ -64,8 +86,8 @@ class Solution:
 
 def title_of(model: str) -> str:
     """The model in words."""
-    base, _, warp = model.partition("+")
-    return TITLES[base] + (" + hue warp" if warp else "")
+    base, *more = model.split("+")
+    return " + ".join([TITLES[base], *(EXTRAS[m] for m in more)])
 
 
 def solve(
@@ -82,8 +104,9 @@ def solve(
     """
     if model not in MODELS:
         raise AquinError(f"there is no model '{model}'", None, f"There are: {', '.join(MODELS)}")
-    fewest = 1 if model == "gains" else FEWEST
-    if len(evidence.hero) < fewest or evidence.neutral.sum() < min(fewest, 2):
+    fewest = 1 if model == "gains" and evidence.neutral.any() else FEWEST
+    wants_neutral = evidence.reflectance is not None or evidence.neutral.any()
+    if len(evidence.hero) < fewest or (wants_neutral and evidence.neutral.sum() < min(fewest, 2)):
         raise AquinError(
             f"only {len(evidence.hero)} pairs ({int(evidence.neutral.sum())} neutral) can be used, too few to solve",
             None,
@@ -95,13 +118,15 @@ def solve(
     loo = float("nan")
     if leave_one_out and len(left) > fewest:
         near = (found, behind)
-        single = [
-            residual(
-                _only(evidence, k), _fit(_without(evidence, k), model, near, scene, metric, trust)[0], metric
-            )[0]
-            for k in range(len(left))
-            if evidence.neutral.sum() - evidence.neutral[k] >= min(fewest, 2)
-        ]
+        groups = np.arange(len(left)) if len(left) <= MANY else np.arange(len(left)) % 10
+        single = []
+        for k in range(groups.max() + 1):
+            out = groups == k
+            rest = evidence.part(~out)
+            if wants_neutral and rest.neutral.sum() < min(fewest, 2):
+                continue
+            grade = _fit(rest, model, near, scene, metric, trust)[0]
+            single.append(float(residual(evidence.part(out), grade, metric).mean()))
         loo = float(np.mean(single))
     moved = metric.between(
         evidence.shot * 2.0**found.balance.stops, np.asarray(found.linear(evidence.shot), np.float64)
@@ -128,7 +153,7 @@ def _fit(
 ) -> tuple[Grade, Grade]:
     """The model's grade, and the matrix that stands behind a CDL. `near`: the same two for evidence that is nearly the same.
     `trust`: how far predicted colours count."""
-    base, _, warp = model.partition("+")
+    base, *more = model.split("+")
     start, start_matrix = near or (None, None)
     behind = Grade()
     chart = pairs
@@ -145,8 +170,15 @@ def _fit(
     else:
         behind = matrix_of(pairs, start_matrix, metric)
         grade = cdl_of(chart, start, metric, scene, np.asarray(behind.linear(scene), np.float64))
-    if warp:
-        grade = warped_of(_wider(chart, trust * _WIDER["warp"]), replace(grade, warp=None), start.warp if start else None, metric)
+    if "curve" in more:
+        grade = curved_of(pairs, grade, start.curve if start else None, metric)
+    if "warp" in more:
+        grade = warped_of(
+            _wider(chart, trust * _WIDER["warp"]),
+            replace(grade, warp=None),
+            start.warp if start else None,
+            metric,
+        )
     return grade, behind
 
 
@@ -209,7 +241,7 @@ def solve_all(
 
 def best_of(solutions: Sequence[Solution]) -> Solution:
     """Least leave-one-out residual, with 5 % allowed for each step towards a simpler model."""
-    order = {name: 1.05**k for k, name in enumerate(MODELS)}
+    order = {name: 1.05**k for name, k in _STEPS.items()}
     known = [s for s in solutions if np.isfinite(s.loo)] or list(solutions)
     return min(known, key=lambda s: (s.loo if np.isfinite(s.loo) else s.mean) * order[s.model])
 
@@ -225,11 +257,3 @@ def condition_of(grade: Grade) -> float:
     nudges = here + 1e-4 * np.vstack([np.zeros(3), np.eye(3)])
     out = np.asarray(grade.linear(nudges), np.float64)
     return float(np.linalg.cond(out[1:] - out[0]))
-
-
-def _without(evidence: Evidence, k: int) -> Evidence:
-    return evidence.part(np.arange(len(evidence.hero)) != k)
-
-
-def _only(evidence: Evidence, k: int) -> Evidence:
-    return evidence.part(np.arange(len(evidence.hero)) == k)

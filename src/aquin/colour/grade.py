@@ -1,4 +1,7 @@
-"""One shot's correction: balance, matrix or root polynomial in scene-linear, then a CDL trim and a hue warp in ACEScct."""
+"""One shot's correction: balance, matrix or root polynomial in scene-linear, then CDL trim, tone curve and hue warp in ACEScct.
+
+Softness, the last part, needs the picture around a pixel: see `picture`.
+"""
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
@@ -11,7 +14,8 @@ from aquin.colour import acescct
 from aquin.colour.cdl import Cdl, Triple
 from aquin.colour.hue_warp import HueWarp
 from aquin.colour.primaries import AP1_LUMA, AP1_TO_XYZ, XYZ_TO_AP1, xyz_of
-from aquin.colour.root_polynomial import Root, expand, root_rows
+from aquin.colour.root_polynomial import TERMS, Root, expand, root_rows
+from aquin.colour.tone_curve import ToneCurve
 from aquin.colour.white import ACES_DUV, ACES_MIRED, mired_duv, xy_at
 
 POINTS_PER_STOP = float(np.log10(2) / 0.025)
@@ -59,32 +63,91 @@ class Balance:
         return r, g, b
 
 
+MOST_SOFT = 8.0
+
 Matrix3 = tuple[Triple, Triple, Triple]
 
 
 @dataclass(frozen=True)
 class Grade:
-    """Balance, then an optional 3x3 matrix or root polynomial (scene-linear AP1), then the trim and a hue warp on ACEScct."""
+    """Balance, then an optional 3x3 matrix or root polynomial (scene-linear AP1), then the trim, tone curve and hue warp on ACEScct.
+
+    `softness`: sigma in pixels of a Gaussian blur at the production's raster, 0 to 8.
+    """
 
     balance: Balance = field(default_factory=Balance)
     trim: Cdl = field(default_factory=Cdl)
     matrix: Matrix3 | None = None
     root: Root | None = None
     warp: HueWarp | None = None
+    curve: ToneCurve | None = None
+    softness: float = 0.0
 
     @property
     def beyond_cdl(self) -> str:
         """What of this grade a CDL can't hold, in words; empty when it can hold all."""
-        parts = (("3x3 matrix", self.matrix), ("root polynomial", self.root), ("hue warp", self.warp))
+        parts = (
+            ("3x3 matrix", self.matrix),
+            ("root polynomial", self.root),
+            ("tone curve", self.curve),
+            ("hue warp", self.warp),
+        )
         return " and ".join(name for name, part in parts if part is not None)
 
+    @property
+    def beyond_lut(self) -> str:
+        """What of this grade no LUT can hold, in words: softness looks at the picture around a pixel."""
+        return f"softness of {self.softness:.2f} px" if self.softness else ""
+
+    def at_strength(self, share: float) -> "Grade":
+        """The grade from nothing (0) to all of it (1); in between each number lies that far between the two."""
+        k = float(np.clip(share, 0.0, 1.0))
+        if k == 1.0:
+            return self
+        if k == 0.0:
+            return Grade()
+
+        def between(numbers: Any, still: float | Floats) -> Any:
+            return np.asarray(still + k * (np.asarray(numbers, np.float64) - still))
+
+        def triple(numbers: Any, still: float) -> Triple:
+            r, g, b = (float(v) for v in between(numbers, still))
+            return r, g, b
+
+        trim = Cdl(
+            triple(self.trim.slope, 1.0),
+            triple(self.trim.offset, 0.0),
+            triple(self.trim.power, 1.0),
+            float(between(self.trim.saturation, 1.0)),
+        )
+        matrix = root = warp = curve = None
+        if self.matrix is not None:
+            rows = between(self.matrix, np.eye(3))
+            matrix = tuple((float(x), float(y), float(z)) for x, y, z in rows)
+        if self.root is not None:
+            root = root_rows(between(self.root, np.eye(3, TERMS)))
+        if self.warp is not None:
+            warp = HueWarp(
+                tuple(float(v) for v in between(self.warp.turn, 0.0)),  # type: ignore[arg-type]
+                tuple(float(v) for v in between(self.warp.scale, 1.0)),  # type: ignore[arg-type]
+            )
+        if self.curve is not None:
+            curve = ToneCurve(tuple(float(v) for v in between(self.curve.lift, 0.0)))  # type: ignore[arg-type]
+        balance = Balance.from_factors(self.balance.factors**k)
+        return Grade(balance, trim, matrix, root, warp, curve, k * self.softness)  # type: ignore[arg-type]
+
     def values(self) -> dict[str, Any]:
-        """As plain values for a file: stops, gains, slope, offset, power, saturation, matrix, and where used root, turn and scale."""
+        """As plain values for a file: stops, gains, slope, offset, power, saturation, matrix, and where used root, turn and scale,
+        lift and softness."""
         more: dict[str, Any] = {}
         if self.root is not None:
             more["root"] = [list(row) for row in self.root]
         if self.warp is not None:
             more |= {"turn": list(self.warp.turn), "scale": list(self.warp.scale)}
+        if self.curve is not None:
+            more["lift"] = list(self.curve.lift)
+        if self.softness:
+            more["softness"] = self.softness
         return more | {
             "stops": self.balance.stops,
             "gains": list(self.balance.gains),
@@ -119,10 +182,16 @@ class Grade:
         if values.get("turn") is not None:
             turn, scale = (tuple(float(v) for v in values[k]) for k in ("turn", "scale"))
             warp = HueWarp(turn, scale)  # type: ignore[arg-type]
-        return cls(balance, trim, matrix, root, warp)  # type: ignore[arg-type]
+        curve = None
+        if values.get("lift") is not None:
+            curve = ToneCurve(tuple(float(v) for v in values["lift"]))  # type: ignore[arg-type]
+        softness = float(values.get("softness", 0.0))
+        if not 0 <= softness <= MOST_SOFT:
+            raise ValueError("the softness is not usable")
+        return cls(balance, trim, matrix, root, warp, curve, softness)  # type: ignore[arg-type]
 
     def apply_linear(self, linear: Floats) -> Floats:
-        """(..., 3) scene-linear AP1 to graded ACEScct, unclamped; the float type is kept."""
+        """(..., 3) scene-linear AP1 to graded ACEScct, unclamped, without softness; the float type is kept."""
         kind = linear.dtype.type
         out = linear
         if self.balance != Balance():
@@ -132,11 +201,17 @@ class Grade:
         if self.root is not None:
             out = expand(out) @ np.asarray(self.root, kind).T
         out = self.trim.apply(acescct.encode(out))
+        if self.curve is not None:
+            out = self.curve.apply(out)
         return out if self.warp is None else self.warp.apply(out)
 
     def linear(self, linear: Floats) -> Floats:
         """(..., 3) scene-linear AP1 to graded scene-linear AP1."""
         return acescct.decode(self.apply_linear(linear))
+
+    def picture(self, linear: Floats, scale: float = 1.0) -> Floats:
+        """(h, w, 3) scene-linear AP1 to graded ACEScct, softness and all. `scale`: size of this picture over the production's raster."""
+        return softened(self.apply_linear(linear), self.softness * scale)
 
     def folded(self) -> Cdl:
         """Balance and trim as one CDL on ACEScct, exact on the log part of the curve. Raises ValueError with more than that."""
@@ -156,3 +231,12 @@ class Grade:
         gap = np.abs(self.apply_linear(linear) - self.folded().apply(acescct.encode(linear))).max(axis=1)
         wrong = level[gap > 1e-9]
         return float(gap.max()), float(wrong.max()) if wrong.size else 0.0
+
+
+def softened(log: Floats, sigma: float) -> Floats:
+    """(h, w, 3) blurred by a Gaussian of `sigma` pixels; edges are mirrored."""
+    if sigma < 0.05:
+        return log
+    import cv2
+
+    return np.asarray(cv2.GaussianBlur(log, (0, 0), sigma, borderType=cv2.BORDER_REFLECT_101), log.dtype)

@@ -22,7 +22,7 @@ def write(path: Path, grade: Grade, identity: str, note: str = "", force: bool =
     metadata.setID(identity)
     if note:
         metadata.addChildElement("Description", note)
-    if grade.root is not None or grade.warp is not None:
+    if grade.root is not None or grade.warp is not None or grade.curve is not None:
         group.appendTransform(_sampled(grade))
     else:
         _steps(group, grade)

@@ -20,6 +20,7 @@ SPACE_NOTE = "Aquin: applies to ACEScct (AP1), result is ACEScct. Balance and tr
 def write(path: Path, grade: Grade, title: str, force: bool = False, size: int = 65) -> None:
     """Write a grade in the format of the name's ending. Raises AquinError."""
     suffix = path.suffix.lower()
+    note = SPACE_NOTE + (f" Not in this file: {grade.beyond_lut}." if grade.beyond_lut else "")
     if suffix in cdl_file.SUFFIXES:
         if grade.beyond_cdl:
             raise AquinError(
@@ -27,11 +28,11 @@ def write(path: Path, grade: Grade, title: str, force: bool = False, size: int =
                 path,
                 "Export .clf or .cube, or settle with the CDL model",
             )
-        cdl_file.write(path, grade.folded(), title, SPACE_NOTE, force)
+        cdl_file.write(path, grade.folded(), title, note, force)
     elif suffix == ".clf":
-        clf.write(path, grade, title, SPACE_NOTE, force)
+        clf.write(path, grade, title, note, force)
     elif suffix == ".cube":
-        cube.write(path, on_acescct(grade), size, title, SPACE_NOTE, force)
+        cube.write(path, on_acescct(grade), size, title, note, force)
     else:
         raise AquinError("this ending names no grade format", path, f"Use one of {' '.join(SUFFIXES)}")
 

@@ -1,36 +1,68 @@
 """Settle one axis of the ledger: move the one part of the grade that this axis belongs to, and nothing else."""
 
+from collections.abc import Callable, Mapping
 from dataclasses import replace
 
 import numpy as np
 
 from aquin.charts.solve import solve
 from aquin.colour import acescct
-from aquin.colour.grade import Balance, Grade
+from aquin.colour.grade import MOST_SOFT, Balance, Grade
+from aquin.colour.hue_warp import MOST_TURN, HueWarp, Six
 from aquin.colour.primaries import XYZ_TO_AP1, xyz_of
+from aquin.colour.tone_curve import ToneCurve
 from aquin.colour.white import xy_at
-from aquin.measure.ledger import AXES, Evidence, values
+from aquin.measure.ledger import AXES, REPORTED, Evidence, values
+
+Measure = Callable[[Grade], Mapping[str, float]]
+"""A grade to the shot picture's values by axis (`measure.looks.Facts.values`)."""
+
+LIFTED = {"black floor": 0, "skin level": 2, "white ceiling": 4}
+"""Which tone of the curve an axis moves."""
 
 
-def settle(evidence: Evidence, grade: Grade, axis: str) -> Grade:
+def settle(
+    evidence: Evidence | None,
+    grade: Grade,
+    axis: str,
+    picture: Measure | None = None,
+    hero: Mapping[str, float] | None = None,
+) -> Grade:
     """The grade with this axis brought to its hero.
 
-    exposure moves the balance's stops; warmth and tint its gains; contrast the trim's slope about 18 % grey; saturation
-    the trim's saturation; colour takes the whole CDL solution. Raises ValueError for an unknown axis.
+    exposure moves the balance's stops; warmth and tint its gains; contrast the trim's slope about 18 % grey; their shadow twins its
+    offsets about grey; saturation the trim's saturation; black floor, skin level and white ceiling one tone of the curve each; skin hue
+    the warp at red and yellow; sharpness the softness, which can only take away; colour takes the whole CDL solution. `picture` and
+    `hero`, the hero picture's values, are needed for axes that are measured on pictures. What can't be settled is left as it is.
+    Raises ValueError for an unknown axis.
     """
-    if axis not in {a.name for a in AXES}:
+    found = next((a for a in AXES if a.name == axis), None)
+    if found is None:
         raise ValueError(f"there is no axis '{axis}'")
+    if axis in REPORTED:
+        return grade
+    if found.picture:
+        if picture is None or hero is None or not np.isfinite(hero.get(axis, float("nan"))):
+            return grade
+        return _by_picture(grade, axis, picture, float(hero[axis]))
+    if evidence is None:
+        return grade
     if axis == "colour":
         return solve(evidence, "cdl", leave_one_out=False).grade
+    if axis not in values(evidence):
+        return grade
     for _ in range(12):
-        hero, shot = values(evidence.graded(grade))[axis]
-        off = shot - hero
+        before, shot = values(evidence.graded(grade))[axis]
+        off = shot - before
         if axis in ("warmth", "tint"):
-            grade = _white_moved(evidence, grade, axis, hero)
+            grade = _white_moved(evidence, grade, axis, before)
             continue
         if abs(off) < 1e-4 * (1 if axis in ("exposure", "contrast", "saturation") else 100):
             break
-        grade = _moved(grade, axis, off)
+        if axis.startswith("shadow"):
+            grade = _shadow_moved(evidence, grade, axis, off)
+        else:
+            grade = _moved(grade, axis, off)
     return grade
 
 
@@ -63,3 +95,85 @@ def _white_moved(evidence: Evidence, grade: Grade, axis: str, hero: float) -> Gr
     ratio = np.clip(there / np.maximum(here, 1e-6), 0.2, 5)
     balance = Balance.from_factors(grade.balance.factors * ratio)
     return replace(grade, balance=replace(balance, stops=grade.balance.stops))
+
+
+def _tilted(grade: Grade, tilt: np.ndarray) -> Grade:
+    """Offsets moved by `tilt`, (3,), with slopes that leave 18 % grey where it is."""
+    trim = grade.trim
+    o = [float(v) for v in np.asarray(trim.offset) + tilt]
+    s = [float(v) for v in np.maximum(np.asarray(trim.slope) - tilt / acescct.GREY, 0.05)]
+    return replace(grade, trim=replace(trim, offset=(o[0], o[1], o[2]), slope=(s[0], s[1], s[2])))
+
+
+def _shadow_moved(evidence: Evidence, grade: Grade, axis: str, off: float) -> Grade:
+    """A step of Newton's on offsets that go apart in red and blue (warmth), or in green and both (tint)."""
+    way = np.array([1.0, 0.0, -1.0]) if axis == "shadow warmth" else np.array([-0.5, 1.0, -0.5])
+    nudge = 1e-4
+    changed = values(evidence.graded(_tilted(grade, nudge * way)))[axis]
+    here = values(evidence.graded(grade))[axis]
+    slope = (changed[1] - here[1]) / nudge
+    if abs(slope) < 1e-6:
+        return grade
+    return _tilted(grade, way * float(np.clip(-off / slope, -0.03, 0.03)))
+
+
+def _by_picture(grade: Grade, axis: str, picture: Measure, wanted: float) -> Grade:
+    """Bisect the one number that the axis belongs to, in whichever direction brings it nearer."""
+    if axis == "sharpness":
+        return _softened(grade, picture, wanted)
+
+    if axis in LIFTED:
+        place = LIFTED[axis]
+        held = grade.curve.lift if grade.curve is not None else (0.0,) * 5
+
+        def at(amount: float) -> Grade:
+            lift = [*held]
+            lift[place] += amount
+            return replace(grade, curve=ToneCurve((lift[0], lift[1], lift[2], lift[3], lift[4])))
+
+        low, high = -1.2, 1.2
+    else:
+        warp = grade.warp or HueWarp()
+
+        def at(amount: float) -> Grade:
+            turned = [float(np.clip(warp.turn[k] + amount, -MOST_TURN, MOST_TURN)) for k in (0, 1)]
+            turn: Six = (turned[0], turned[1], *warp.turn[2:])
+            return replace(grade, warp=HueWarp(turn, warp.scale))
+
+        low, high = -25.0, 25.0
+
+    def off(amount: float) -> float:
+        try:
+            gap = float(picture(at(amount)).get(axis, float("nan"))) - wanted
+        except ValueError:  # tones would change places
+            return float("nan")
+        return (gap + 180) % 360 - 180 if axis == "skin hue" else gap
+
+    here = off(0.0)
+    if not np.isfinite(here) or here == 0:
+        return grade
+    # a short step tells which way to go; from there on a secant, held inside the limits
+    a, fa = 0.0, here
+    step = 0.1 * high
+    b, fb = step, off(step)
+    for _ in range(10):
+        if not np.isfinite(fb) or abs(fb - fa) < 1e-9:
+            break
+        c = float(np.clip(b - fb * (b - a) / (fb - fa), low, high))
+        if abs(c - b) < 1e-4 * high:
+            break
+        a, fa, b, fb = b, fb, c, off(c)
+    best = min((x for x in ((a, fa), (b, fb), (0.0, here)) if np.isfinite(x[1])), key=lambda x: abs(x[1]))
+    return grade if best[0] == 0.0 else at(best[0])
+
+
+def _softened(grade: Grade, picture: Measure, wanted: float) -> Grade:
+    """The softness at which the shot is as sharp as its hero; none where it is not sharper."""
+    if not picture(replace(grade, softness=0.0)).get("sharpness", 0.0) > wanted:
+        return replace(grade, softness=0.0)
+    low, high = 0.0, MOST_SOFT / 2
+    for _ in range(10):
+        middle = (low + high) / 2
+        sharper = picture(replace(grade, softness=middle)).get("sharpness", 0.0) > wanted
+        low, high = (middle, high) if sharper else (low, middle)
+    return replace(grade, softness=round((low + high) / 2, 3))

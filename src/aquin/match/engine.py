@@ -1,0 +1,235 @@
+"""Match a shot to its hero by what supports it: chart pairs, same points, pairs that a person names, statistics; combined by confidence."""
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field, replace
+from typing import Literal
+
+import numpy as np
+
+from aquin.arrays import Float32, Float64
+from aquin.charts.read import Reading
+from aquin.charts.solve import BASES, FULL, Solution, best_of, residual, solve_all
+from aquin.colour.grade import Balance, Grade
+from aquin.errors import AquinError
+from aquin.match.chart import pair, scene_colours
+from aquin.match.points import match_points
+from aquin.match.statistics import match_statistics
+from aquin.measure.clipping import clip_levels
+from aquin.measure.ledger import Evidence
+
+By = Literal["auto", "chart", "points", "statistics", "pairs"]
+BYS: tuple[By, ...] = ("auto", "chart", "points", "statistics", "pairs")
+Weight = Literal["frame", "skin"]
+
+TITLES = {"chart": "chart", "points": "same points", "pairs": "named pairs", "statistics": "statistics"}
+MODELS = (*BASES, "cdl+curve", "cdl+warp", FULL)
+"""What a match is solved with, from simple to rich."""
+IN_A_CDL = ("gains", "cdl")
+
+LEAST = 0.08
+"""Confidence from which evidence supports a match at all."""
+
+
+@dataclass(frozen=True)
+class Side:
+    """One side as read: (h, w, 3) recorded signal and scene-linear AP1 of a frame, and its chart where there is one."""
+
+    signal: Float32
+    linear: Float32
+    reading: Reading | None = None
+
+    def usable(self) -> np.ndarray:
+        """(h, w) bool: pixels that were clipped in no channel."""
+        floor, ceiling = clip_levels(self.signal)
+        return np.asarray(((self.signal < ceiling) & (self.signal > floor)).all(axis=2))
+
+
+@dataclass(frozen=True)
+class Source:
+    """One kind of evidence: how many pairs, and how far it is believed, 0 to 1."""
+
+    by: str
+    evidence: Evidence
+    sureness: float
+
+    @property
+    def line(self) -> str:
+        return f"{TITLES[self.by]}, {len(self.evidence.hero)} pairs, sure {self.sureness:.2f}"
+
+
+@dataclass(frozen=True)
+class Match:
+    """All evidence and what each model makes of it."""
+
+    evidence: Evidence
+    sources: tuple[Source, ...]
+    solutions: tuple[Solution, ...]
+    warnings: tuple[str, ...] = ()
+    weight: Weight = "frame"
+    other: tuple[Solution, ...] = field(default=())
+    """The same by the other weight (skin, or the whole frame), where it was asked for."""
+
+    @property
+    def by(self) -> str:
+        return "+".join(s.by for s in self.sources)
+
+    @property
+    def sureness(self) -> float:
+        """How far all evidence together is believed: it is wrong only if each of its kinds is."""
+        return float(1 - np.prod([1 - s.sureness for s in self.sources]))
+
+    def solution(self, model: str | None = None) -> Solution:
+        """The named model's, or the best of those that fit into a CDL."""
+        if model is None:
+            return best_of([s for s in self.solutions if not s.grade.beyond_cdl])
+        return next(s for s in self.solutions if s.model == model)
+
+    def confidence(self, solution: Solution) -> float:
+        """0 to 1: how far the evidence is believed, less what leave-one-out leaves (half at 6 dE00)."""
+        left = solution.loo if np.isfinite(solution.loo) else solution.mean
+        return float(self.sureness / (1 + (left / 6) ** 2))
+
+
+def match_sides(
+    hero: Side,
+    shot: Side,
+    by: By = "auto",
+    models: Sequence[str] = MODELS,
+    named: Sequence[tuple[Float64, Float64]] = (),
+    skin: tuple[np.ndarray, np.ndarray] | None = None,
+    progress: Callable[[float], None] | None = None,
+) -> Match:
+    """Solve the shot towards the hero. `named`: pairs of scene-linear AP1 colours that a person says are the same thing.
+
+    `skin`: (h, w) likelihoods of skin in hero and shot; pairs then count by it. Raises AquinError when nothing supports a match.
+    """
+    tell = progress or (lambda share: None)
+    sources, warnings = gather(hero, shot, by, named, skin)
+    tell(0.4)
+    evidence = combined(sources)
+    scene = scene_colours(shot.linear)
+    if skin is not None:
+        scene = scene[:0]
+    solutions = solve_all(evidence, lambda share: tell(0.4 + 0.6 * share), scene, models)
+    kept = tuple(_kept_whole(s, shot, evidence) for s in solutions)
+    return Match(evidence, tuple(sources), kept, tuple(warnings), "frame" if skin is None else "skin")
+
+
+def gather(
+    hero: Side,
+    shot: Side,
+    by: By = "auto",
+    named: Sequence[tuple[Float64, Float64]] = (),
+    skin: tuple[np.ndarray, np.ndarray] | None = None,
+) -> tuple[list[Source], list[str]]:
+    """The evidence there is, best first, and what is to be said about it. Raises AquinError when nothing supports a match."""
+    sources: list[Source] = []
+    warnings: list[str] = []
+    if by in ("auto", "pairs") and named:
+        colours = [np.array([p[k] for p in named], np.float64) for k in (0, 1)]
+        sure = float(np.clip(1 - np.exp(-len(named) / 3), 0, 0.9))
+        sources.append(Source("pairs", Evidence(colours[0], colours[1], np.zeros(len(named), bool)), sure))
+    if by in ("auto", "chart") and (charts := _charts(hero, shot)) is not None:
+        evidence, notes = pair(*charts)
+        warnings += notes
+        share = len(evidence.hero) / len(charts[0].layout.patches)
+        sure = float(np.clip(min(c.score for c in charts), 0, 1) * share)
+        if len(evidence.hero):
+            sources.append(Source("chart", evidence, sure))
+    charted = any(s.by == "chart" and s.sureness > 0.5 for s in sources)
+    if by == "points" or (by == "auto" and not charted):
+        points = match_points(hero.linear, shot.linear, hero.usable(), shot.usable())
+        if points is not None:
+            evidence = points.evidence
+            if skin is not None:
+                evidence = _by_skin(evidence, points.hero, skin[0])
+            sources.append(Source("points", evidence, points.sureness))
+    supported = sum(s.sureness for s in sources) > 0.3
+    if by == "statistics" or (by == "auto" and not supported):
+        found = match_statistics(hero.linear, shot.linear, *(skin or ()))
+        if found is not None and (found.sureness > LEAST or by == "statistics"):
+            sources.append(Source("statistics", found.evidence, max(found.sureness, 0.02)))
+            if found.sureness < 0.15:
+                warnings.append(
+                    "only the distributions of colours speak for this match, and they differ in kind"
+                )
+    if not sources:
+        raise AquinError(_refusal(by, hero, shot), None, _what_helps(by))
+    return sources, warnings
+
+
+def combined(sources: Sequence[Source]) -> Evidence:
+    """All pairs; each kind counts by its confidence, whatever the number of its pairs. Weak evidence pulls less from doing nothing."""
+    if len(sources) == 1 and sources[0].by == "chart":
+        return sources[0].evidence
+    parts, say = [], []
+    for s in sources:
+        weights = s.evidence.weights
+        total = 24.0 * s.sureness * (2.0 if s.by == "pairs" else 1.0)
+        say.append(weights / max(weights.sum(), 1e-9) * max(total, 1.0))
+        parts.append(s.evidence)
+    return Evidence(
+        np.concatenate([p.hero for p in parts]),
+        np.concatenate([p.shot for p in parts]),
+        np.concatenate([p.neutral for p in parts]),
+        np.concatenate(say),
+    )
+
+
+def _charts(hero: Side, shot: Side) -> tuple[Reading, Reading] | None:
+    """Both readings, where both are there and of the same chart."""
+    a, b = hero.reading, shot.reading
+    return (a, b) if a is not None and b is not None and a.layout.name == b.layout.name else None
+
+
+def _by_skin(evidence: Evidence, places: Float64, likely: np.ndarray) -> Evidence:
+    """Pairs on skin count ten times as much as others."""
+    h, w = likely.shape
+    x = np.clip(np.rint(places[:, 0]).astype(int), 0, w - 1)
+    y = np.clip(np.rint(places[:, 1]).astype(int), 0, h - 1)
+    return replace(evidence, say=evidence.weights * (0.1 + likely[y, x]))
+
+
+def _kept_whole(solution: Solution, shot: Side, evidence: Evidence) -> Solution:
+    """The solution, weaker where it would take colours that were not clipped below black; its balance stays whole."""
+    grade = solution.grade
+    few = shot.linear[::4, ::4].reshape(-1, 3)
+    few = few[(few > 1e-4).all(axis=1)]
+    if not len(few) or _lost(grade, few) <= LOST:
+        return solution
+    rest = replace(grade, balance=Balance())
+    for share in (0.9, 0.75, 0.6, 0.45, 0.3, 0.15, 0.0):
+        weaker = replace(rest.at_strength(share), balance=grade.balance)
+        if _lost(weaker, few) <= LOST:
+            break
+    left = residual(evidence, weaker)
+    return replace(solution, grade=weaker, mean=float(left.mean()), p95=float(np.percentile(left, 95)))
+
+
+LOST = 0.002
+"""Share of a picture's unclipped pixels that a solution may take below black."""
+
+
+def _lost(grade: Grade, colours: Float32) -> float:
+    return float((np.asarray(grade.linear(colours)) <= 0).any(axis=1).mean())
+
+
+def _refusal(by: By, hero: Side, shot: Side) -> str:
+    missing = [n for n, s in (("hero", hero), ("shot", shot)) if s.reading is None]
+    if by == "chart":
+        return (
+            f"no chart was found in the {' and the '.join(missing)}"
+            if missing
+            else "the two charts are not the same"
+        )
+    if by == "points":
+        return "too few parts of the scene are seen by both"
+    if by == "pairs":
+        return "no pairs are named"
+    return "nothing supports a match: no chart in both, too few parts of the scene seen by both, and colours that differ in kind"
+
+
+def _what_helps(by: By) -> str:
+    if by == "chart":
+        return "Choose frames that show it, or mark its corners in the window"
+    return "Film the chart with both cameras, choose frames of one moment, or click the same things in both pictures"

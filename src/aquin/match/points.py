@@ -1,0 +1,265 @@
+"""Same points: parts of the scene that both cameras saw, whatever moved between them or only one of them saw.
+
+Features (SIFT; Lowe 2004) are matched both ways, checked by the epipolar geometry of two views (a robust fundamental matrix), and
+sampled over small areas in the scene-linear frames. Where the two views lie close together, optical flow that agrees forwards and
+backwards gives pairs all over the picture, also from smooth parts where features are rare.
+"""
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+
+from aquin.arrays import Float32, Float64, Floats
+from aquin.colour import acescct
+from aquin.colour.difference import lab_of_ap1
+from aquin.measure.ledger import Evidence
+from aquin.measure.scopes import LUMA
+
+FEATURES = 3000
+RATIO = 0.82
+"""Distance of the nearest over that of the next nearest descriptor, from which a match is not clear (Lowe 2004 has 0.8)."""
+WIDE = 1100
+"""Frames are searched at most this wide."""
+FEWEST = 12
+"""Verified matches from which there is evidence."""
+MOST = 600
+"""Pairs that are kept; more make solving slow and hardly better."""
+COMMON = 0.75
+"""How much frequent colours count for more than rare ones: 0 not at all, 1 as often as they are."""
+NEUTRAL_CHROMA = 9.0
+"""CIELAB chroma in the hero below which a thing passes for neutral, once the hero's own cast is taken off."""
+
+
+@dataclass(frozen=True)
+class Points:
+    """`hero`, `shot`: (n, 2) places in pixels of the frames. `evidence`: their colours. `verified`: how many features agreed with the
+    geometry. `dense`: whether flow was used. `sureness`: 0 to 1."""
+
+    hero: Float64
+    shot: Float64
+    evidence: Evidence
+    verified: int
+    dense: bool
+    sureness: float
+
+
+def match_points(
+    hero: Floats, shot: Floats, hero_ok: np.ndarray | None = None, shot_ok: np.ndarray | None = None
+) -> Points | None:
+    """Pairs from two scene-linear AP1 frames, (h, w, 3); None where too few points agree.
+
+    `hero_ok`, `shot_ok`: (h, w) bool, False where a pixel was clipped.
+    """
+    sides = [_side(frame, ok) for frame, ok in ((hero, hero_ok), (shot, shot_ok))]
+    found = _features(sides[0].grey, sides[1].grey)
+    if found is None or len(found[0]) < FEWEST:
+        return None
+    a, b, size = found
+    flow = _flow(sides[0].grey, sides[1].grey, a, b)
+    dense = flow is not None
+    if flow is not None:
+        a, b = (np.concatenate([x, y]) for x, y in zip((a, b), flow, strict=True))
+        size = np.concatenate([size, np.full((len(flow[0]), 2), 5.0)])
+    colours, clear = _colours(sides, a, b, size)
+    if clear.sum() < FEWEST:
+        return None
+    a, b, colours = a[clear], b[clear], [c[clear] for c in colours]
+    say = _say(colours[2])
+    keep, share = _kept(colours[0], colours[1], say)
+    if len(keep) < FEWEST:
+        return None
+    a, b, h, s, say = a[keep], b[keep], colours[0][keep], colours[1][keep], say[keep] * share
+    verified = len(found[0])
+    evidence = Evidence(h, s, _neutrals(h), say / say.mean())
+    scales = [1 / side.scale for side in sides]
+    sure = float(
+        np.clip((1 - np.exp(-verified / 60)) * (0.35 + 0.65 * _coverage(a, sides[0].grey.shape)), 0, 1)
+    )
+    return Points(a * scales[0], b * scales[1], evidence, verified, dense, sure)
+
+
+@dataclass(frozen=True)
+class _Side:
+    linear: Float32
+    grey: np.ndarray
+    ok: np.ndarray
+    scale: float
+
+
+def _side(frame: Floats, ok: np.ndarray | None) -> _Side:
+    h, w = frame.shape[:2]
+    scale = min(WIDE / w, 1.0)
+    linear = np.asarray(frame, np.float32)
+    good = np.ones((h, w), bool) if ok is None else ok
+    if scale < 1:
+        size = (round(w * scale), round(h * scale))
+        linear = np.asarray(cv2.resize(linear, size, interpolation=cv2.INTER_AREA), np.float32)
+        good = cv2.resize(good.astype(np.float32), size, interpolation=cv2.INTER_AREA) > 0.99
+    luma = acescct.encode(np.maximum(linear, 0)) @ LUMA
+    low, high = np.percentile(luma, (0.5, 99.5))
+    grey = np.clip((luma - low) / max(high - low, 1e-6) * 255, 0, 255).astype(np.uint8)
+    even = cv2.createCLAHE(2.0, (8, 8)).apply(grey)
+    return _Side(linear, np.asarray(even), good, scale)
+
+
+def _features(hero: np.ndarray, shot: np.ndarray) -> tuple[Float64, Float64, Float64] | None:
+    """Verified places in both, and the sizes of the features."""
+    sift = cv2.SIFT_create(FEATURES, contrastThreshold=0.015)  # type: ignore[attr-defined]
+    (ka, da), (kb, db) = (sift.detectAndCompute(g, None) for g in (hero, shot))
+    if da is None or db is None or len(ka) < FEWEST or len(kb) < FEWEST:
+        return None
+    da, db = (
+        np.sqrt(d / np.maximum(d.sum(axis=1, keepdims=True), 1e-9)) for d in (da, db)
+    )  # Arandjelovic & Zisserman 2012
+    gaps = 2 - 2 * da @ db.T
+    there, back = gaps.argmin(axis=1), gaps.argmin(axis=0)
+    two = np.partition(gaps, 1, axis=1)[:, :2]
+    clear = (back[there] == np.arange(len(ka))) & (two[:, 0] < RATIO**2 * two[:, 1])
+    index = np.flatnonzero(clear)
+    if len(index) < FEWEST:
+        return None
+    a = np.array([ka[i].pt for i in index])
+    b = np.array([kb[there[i]].pt for i in index])
+    size = np.array([[ka[i].size, kb[there[i]].size] for i in index])
+    cv2.setRNGSeed(7)
+    _, mask = cv2.findFundamentalMat(a, b, cv2.USAC_MAGSAC, 1.5, 0.999, 5000)
+    if mask is None:
+        return None
+    good = mask.ravel() > 0
+    # by chance a line holds a twentieth of wrong matches; geometry that holds for hardly more of them is none
+    if good.sum() < FEWEST or good.mean() < 0.25:
+        return None
+    return a[good], b[good], size[good]
+
+
+def _flow(hero: np.ndarray, shot: np.ndarray, a: Float64, b: Float64) -> tuple[Float64, Float64] | None:
+    """Places on a grid that flow takes to the shot and back again, where the features bear it out."""
+    affine, _ = cv2.estimateAffine2D(b, a, method=cv2.RANSAC, ransacReprojThreshold=0.02 * hero.shape[1])
+    if affine is None:
+        return None
+    size = (hero.shape[1], hero.shape[0])
+    warped = cv2.warpAffine(shot, affine, size)
+    inside = cv2.warpAffine(np.full(shot.shape, 255, np.uint8), affine, size) > 254
+    dis = cv2.DISOpticalFlow_create(cv2.DISOPTICAL_FLOW_PRESET_MEDIUM)
+    flat = [cv2.GaussianBlur(g, (0, 0), 0.8) for g in (hero, warped)]
+    forth, back = dis.calc(flat[0], flat[1], None), dis.calc(flat[1], flat[0], None)  # type: ignore[call-overload]
+    y, x = np.mgrid[6 : size[1] - 6 : 6, 6 : size[0] - 6 : 6]
+    x, y = x.ravel(), y.ravel()
+    at = np.stack([x, y], axis=1) + forth[y, x]
+    ix, iy = (np.rint(at[:, k]).astype(int) for k in (0, 1))
+    fits = (ix > 5) & (iy > 5) & (ix < size[0] - 6) & (iy < size[1] - 6)
+    x, y, at, ix, iy = x[fits], y[fits], at[fits], ix[fits], iy[fits]
+    returned = at + back[iy, ix]
+    good = (np.hypot(returned[:, 0] - x, returned[:, 1] - y) < 0.7) & inside[iy, ix]
+    # flow is believed only where it agrees with the verified features
+    near = cv2.transform(b[:, None].astype(np.float64), affine)[:, 0]
+    fx, fy = (np.clip(np.rint(a[:, k]).astype(int), 0, size[k] - 1) for k in (0, 1))
+    gap = np.hypot(*(a + forth[fy, fx] - near).T)
+    if np.mean(gap < 2.0) < 0.6 or good.sum() < 200:
+        return None
+    steady = good & _alike(flat[0], flat[1], x, y, at)
+    x, y, at = x[steady], y[steady], at[steady]
+    if len(x) < 200:
+        return None
+    inverse = cv2.invertAffineTransform(affine)
+    return np.stack([x, y], axis=1).astype(np.float64), cv2.transform(
+        at[:, None].astype(np.float64), inverse
+    )[:, 0]
+
+
+def _alike(hero: np.ndarray, shot: np.ndarray, x: np.ndarray, y: np.ndarray, at: Floats) -> np.ndarray:
+    """Whether the surroundings of each place correlate, or are both plain."""
+    step = np.arange(-5, 6)
+    gx, gy = np.meshgrid(step, step)
+    near = hero[y[:, None] + gy.ravel(), x[:, None] + gx.ravel()].astype(np.float32)
+    bx, by = np.rint(at[:, 0]).astype(int), np.rint(at[:, 1]).astype(int)
+    far = shot[by[:, None] + gy.ravel(), bx[:, None] + gx.ravel()].astype(np.float32)
+    near -= near.mean(axis=1, keepdims=True)
+    far -= far.mean(axis=1, keepdims=True)
+    a, b = np.sqrt((near**2).mean(axis=1)), np.sqrt((far**2).mean(axis=1))
+    score = (near * far).mean(axis=1) / np.maximum(a * b, 1e-3)
+    return np.asarray((score > 0.8) | ((a < 4) & (b < 4)))
+
+
+def _colours(sides: list[_Side], a: Float64, b: Float64, size: Float64) -> tuple[list[Float64], np.ndarray]:
+    """Means over a disc about each place, hero and shot, and the spread in it; and whether no pixel of it was clipped."""
+    levels = (1.2, 2.4)
+    out: list[Float64] = []
+    clear = np.ones(len(a), bool)
+    spread = np.zeros(len(a))
+    for side, places, sizes in ((sides[0], a, size[:, 0]), (sides[1], b, size[:, 1])):
+        near = (sizes > 8).astype(int)
+        means = []
+        for sigma in levels:
+            soft = cv2.GaussianBlur(side.linear, (0, 0), sigma)
+            means.append(_at(soft, places))
+        colour = np.where(near[:, None] > 0, means[1], means[0])
+        spread = np.maximum(
+            spread, np.abs(np.log(np.maximum(means[1], 1e-5) / np.maximum(means[0], 1e-5))).max(axis=1)
+        )
+        whole = cv2.erode(side.ok.astype(np.uint8), np.ones((9, 9), np.uint8))
+        clear &= _at(whole.astype(np.float32)[..., None], places)[:, 0] > 0.99
+        clear &= (colour > 2e-4).all(axis=1)
+        out.append(np.asarray(colour, np.float64))
+    out.append(spread)
+    return out, clear
+
+
+def _at(picture: Floats, places: Float64) -> Float32:
+    """(n, c) values at places in pixels, bilinear."""
+    spots = places.astype(np.float32)[:, None]
+    found = cv2.remap(
+        np.ascontiguousarray(picture),
+        spots[..., 0],
+        spots[..., 1],
+        cv2.INTER_LINEAR,
+        borderMode=cv2.BORDER_REPLICATE,
+    )
+    return np.asarray(found.reshape(len(places), -1), np.float32)
+
+
+def _say(spread: Float64) -> Float64:
+    """How much a pair counts: less where the picture changes fast and a small error of place matters."""
+    return np.asarray(1 / (1 + (spread / 0.08) ** 2), np.float64)
+
+
+def _kept(hero: Float64, shot: Float64, say: Float64) -> tuple[np.ndarray, Float64]:
+    """Indices of pairs that share the one change most pairs show, of all of the hero's colours, and how many others each stands for."""
+    ratio = np.log2(np.maximum(shot, 1e-5) / np.maximum(hero, 1e-5))
+    tone = np.log2(hero.mean(axis=1))
+    groups = np.array_split(np.argsort(tone), int(np.clip(len(tone) // 25, 1, 16)))
+    places = np.array([np.median(tone[g]) for g in groups])
+    medians = np.array([np.median(ratio[g], axis=0) for g in groups])
+    middle = np.stack([np.interp(tone, places, medians[:, k]) for k in range(3)], axis=1)
+    off = np.abs(ratio - middle).max(axis=1)
+    usual = 1.4826 * np.median(off)
+    good = np.flatnonzero((off < max(3.5 * usual, 0.35)) & (say > 0.05))
+    lab = lab_of_ap1(hero[good])
+    _, cell, many = np.unique(
+        np.floor(lab / (6.0, 5.0, 5.0)).astype(int), axis=0, return_inverse=True, return_counts=True
+    )
+    cell = cell.ravel()
+    rank = np.empty(len(good), int)
+    turn = np.zeros(len(many), int)
+    for k in np.argsort(-say[good], kind="stable"):
+        rank[k] = turn[cell[k]]
+        turn[cell[k]] += 1
+    pick = np.sort(np.argsort(rank, kind="stable")[:MOST])
+    kept = np.bincount(cell[pick], minlength=len(many))
+    share = (many[cell[pick]] / kept[cell[pick]]) ** COMMON
+    return good[pick], np.asarray(share, np.float64)
+
+
+def _neutrals(hero: Float64) -> np.ndarray:
+    """(n,) bool: which of the hero's colours pass for neutral. None do where hardly any would."""
+    lab = lab_of_ap1(hero)
+    found = (np.hypot(lab[:, 1], lab[:, 2]) < NEUTRAL_CHROMA) & (lab[:, 0] > 15)
+    return found if found.sum() >= 8 else np.zeros(len(hero), bool)
+
+
+def _coverage(places: Float64, shape: tuple[int, ...]) -> float:
+    """Share of a 6 by 4 grid over the frame that holds a place."""
+    column = np.clip(places[:, 0] / shape[1] * 6, 0, 5).astype(int)
+    row = np.clip(places[:, 1] / shape[0] * 4, 0, 3).astype(int)
+    return len(set(zip(column.tolist(), row.tolist(), strict=True))) / 24

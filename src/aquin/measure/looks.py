@@ -1,0 +1,75 @@
+"""What the ledger measures on a whole picture: black and white, skin, sharpness, noise, clipping."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+
+from aquin.arrays import Float32, Floats
+from aquin.colour.grade import Grade
+from aquin.measure.clipping import clip_levels
+from aquin.measure.detail import log_luma, noise_of, sharpness_of
+from aquin.measure.scopes import LUMA
+from aquin.measure.skin import skin_mask, skin_of
+
+FLOOR, CEILING = 0.5, 99.5
+"""Percentiles of the display signal's luma that pass for its black and its white."""
+
+
+@dataclass(frozen=True)
+class Facts:
+    """One picture under one grade. `black`, `white`, `skin_level`: % of display signal. `skin_hue`: degrees. `sharpness`: ratio.
+    `noise`: 10-bit codes of working log. `clipped`: % of pixels at the recording's ceiling or floor. NaN where not there."""
+
+    black: float
+    white: float
+    skin_hue: float
+    skin_level: float
+    sharpness: float
+    noise: float
+    clipped: float
+
+    def values(self) -> dict[str, float]:
+        """By the names of the ledger's axes."""
+        return {
+            "black floor": self.black,
+            "white ceiling": self.white,
+            "skin hue": self.skin_hue,
+            "skin level": self.skin_level,
+            "sharpness": self.sharpness,
+            "noise": self.noise,
+            "clipping": self.clipped,
+        }
+
+
+def facts(
+    linear: Float32,
+    grade: Grade,
+    view: Callable[[Floats], Floats],
+    clipped: float = 0.0,
+    detail: bool = True,
+    mask: np.ndarray | None = None,
+) -> Facts:
+    """Measure (h, w, 3) scene-linear AP1 under a grade. `view`: ACEScct to display signal. `clipped`: see `clipped_share`.
+
+    `detail`: also sharpness and noise, which need every pixel. `mask`: (h, w) bool of skin, where it is known.
+    """
+    log = np.asarray(grade.picture(linear), np.float32)
+    signal = np.asarray(view(log), np.float32)
+    luma = signal @ LUMA
+    black, white = np.percentile(luma, (FLOOR, CEILING))
+    skin = skin_of(signal, skin_mask(signal) if mask is None else mask)
+    sharp = noise = float("nan")
+    if detail:
+        working = log_luma(log)
+        noise = noise_of(working)
+        sharp = sharpness_of(working, noise)
+    hue, level = skin or (float("nan"), float("nan"))
+    return Facts(float(100 * black), float(100 * white), hue, level, sharp, noise, clipped)
+
+
+def clipped_share(rgb: Float32) -> float:
+    """% of pixels of which a channel lies at the recording's ceiling or floor."""
+    floor, ceiling = clip_levels(rgb)
+    few = rgb[::2, ::2]
+    return float(100 * ((few >= ceiling) | (few <= floor)).any(axis=2).mean())

@@ -1,0 +1,88 @@
+"""Skin in a picture: a likelihood in chromaticity, limited to connected areas. Nothing about a face is kept but a mask.
+
+The line is where skin of all darkness lies on the BT.709 chroma plane, 123 degrees from +Cb (common practice); how far pixels may be
+from it was set on the portrait that scikit-image ships and on skins simulated from their pigments.
+"""
+
+import numpy as np
+
+from aquin.arrays import Float32, Float64
+from aquin.measure.scopes import LUMA, SKIN_ANGLE, chroma
+
+ANGLE_SIGMA = 11.0
+"""Degrees."""
+SATURATION = (0.055, 0.34)
+"""Chroma over luma: below, it passes for neutral; above, for a painted thing."""
+LEVEL = (0.06, 0.97)
+"""Luma of the display's signal."""
+LEAST_AREA = 0.0012
+"""Share of the picture that an area must fill."""
+
+
+def skin_likelihood(signal: Float32, centre: float = SKIN_ANGLE, sigma: float = ANGLE_SIGMA) -> Float32:
+    """(h, w, 3) display signal to (h, w) likelihood, 0 to 1, about an angle on the chroma plane."""
+    luma = signal @ LUMA
+    plane = chroma(signal)
+    size = np.hypot(plane[..., 0], plane[..., 1])
+    angle = np.degrees(np.arctan2(plane[..., 1], plane[..., 0]))
+    away = np.abs((angle - centre + 180) % 360 - 180)
+    share = size / np.maximum(luma, 1e-3)
+    near = np.exp(-0.5 * (away / sigma) ** 2)
+    inside = (luma > LEVEL[0]) & (luma < LEVEL[1]) & (share > SATURATION[0]) & (share < SATURATION[1])
+    return np.asarray(near * inside, np.float32)
+
+
+def skin_centre(signal: Float32) -> float:
+    """The angle at which most of what may be skin lies: a cast turns it, and the window has to follow. Within 16 degrees of the line."""
+    few = signal[::2, ::2]
+    wide = skin_likelihood(few, sigma=2 * ANGLE_SIGMA).ravel()
+    if wide.sum() < 20:
+        return SKIN_ANGLE
+    plane = chroma(few).reshape(-1, 2)
+    angle = np.degrees(np.arctan2(plane[:, 1], plane[:, 0])) - SKIN_ANGLE
+    angle = (angle + 180) % 360 - 180
+    near = (np.abs(angle) < 30) & (wide > 0)
+    count, edges = np.histogram(angle[near], 60, (-30, 30), weights=wide[near])
+    smooth = np.convolve(count, np.hanning(13), "same")
+    mode = float(edges[int(smooth.argmax())] + 0.5)
+    return SKIN_ANGLE + float(np.clip(mode, -16, 16))
+
+
+def skin_mask(
+    signal: Float32, include: np.ndarray | None = None, exclude: np.ndarray | None = None
+) -> np.ndarray:
+    """(h, w) bool of the display signal's skin. `include`, `exclude`: (h, w) bool painted by hand; they go first."""
+    import cv2
+
+    h, w = signal.shape[:2]
+    centre = skin_centre(signal)
+    likely = cv2.GaussianBlur(skin_likelihood(signal, centre), (0, 0), max(w / 640, 0.5))
+    found = (likely > 0.4).astype(np.uint8)
+    kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (3, 3))
+    found = np.asarray(cv2.morphologyEx(found, cv2.MORPH_OPEN, kernel, iterations=max(w // 480, 1)), np.uint8)
+    count, labels, stats, _ = cv2.connectedComponentsWithStats(found, connectivity=8)
+    large = np.zeros(count, bool)
+    large[1:] = stats[1:, cv2.CC_STAT_AREA] > LEAST_AREA * h * w
+    mask = large[labels]
+    if include is not None:
+        mask |= include & (skin_likelihood(signal, centre, 2 * ANGLE_SIGMA) > 0.02) if include.any() else mask
+    if exclude is not None:
+        mask &= ~exclude
+    return np.asarray(mask)
+
+
+def skin_of(signal: Float32, mask: np.ndarray) -> tuple[float, float] | None:
+    """Median angle in degrees on the BT.709 chroma plane and median luma in % of signal of the masked pixels; None for fewer than 40."""
+    if int(mask.sum()) < 40:
+        return None
+    pixels = np.asarray(signal[mask], np.float64)
+    return skin_angle(pixels), float(100 * np.median(pixels @ LUMA))
+
+
+def skin_angle(pixels: Float64) -> float:
+    """Median angle of the chroma of (n, 3) display signal, in degrees from +Cb towards +Cr."""
+    plane = chroma(pixels).reshape(-1, 2)
+    middle = np.arctan2(*plane.mean(axis=0)[::-1])
+    away = np.arctan2(plane[:, 1], plane[:, 0]) - middle
+    away = (away + np.pi) % (2 * np.pi) - np.pi
+    return float(np.degrees(middle + np.median(away)) % 360)

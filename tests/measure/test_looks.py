@@ -1,0 +1,214 @@
+"""Skin, sharpness and noise against changes of known size and against reference libraries."""
+
+import cv2
+import numpy as np
+import pytest
+from skimage import data
+from skimage.restoration import estimate_sigma
+
+from aquin.colour import acescct
+from aquin.colour.grade import Balance, Grade, softened
+from aquin.colour.hue_warp import HueWarp
+from aquin.colour.tone_curve import STOPS, ToneCurve
+from aquin.match.settle import settle
+from aquin.measure.detail import edge_mtf50, noise_of, sharpness_of, softness_for
+from aquin.measure.ledger import AXES
+from aquin.measure.looks import Facts, clipped_share, facts
+from aquin.measure.scopes import SKIN_ANGLE, chroma
+from aquin.measure.skin import skin_angle, skin_mask
+
+TOLERANCE = {a.name: a.tolerance for a in AXES}
+
+
+def portrait() -> np.ndarray:
+    """scikit-image's portrait, (512, 512, 3): a face, public domain."""
+    return np.asarray(data.astronaut() / 255, np.float32)
+
+
+def view(log: np.ndarray) -> np.ndarray:
+    """A plain display: the inverse of a power of 2.4."""
+    return np.asarray(np.clip(acescct.decode(log), 0, 1) ** (1 / 2.4), np.float32)
+
+
+def linear() -> np.ndarray:
+    return np.asarray(portrait() ** 2.4, np.float32)
+
+
+def test_skin_is_found_on_the_face_and_hardly_elsewhere() -> None:
+    mask = skin_mask(portrait())
+    face = np.zeros(mask.shape, bool)
+    face[85:170, 190:255] = True  # where the face is in that picture
+    assert mask[face].mean() > 0.7
+    assert mask[:60, :120].mean() < 0.05
+    assert mask[300:].mean() < 0.03  # not the orange cloth either
+
+
+def test_skin_can_be_painted_in_and_out() -> None:
+    half = np.zeros((512, 512), bool)
+    half[:, :256] = True
+    assert not skin_mask(portrait(), exclude=half)[:, :256].any()
+    more = skin_mask(portrait(), include=~half)
+    assert more.sum() > skin_mask(portrait()).sum()
+
+
+def test_the_angle_is_that_of_bt709() -> None:
+    """BT.709: Cb = (B - Y) / 1.8556, Cr = (R - Y) / 1.5748."""
+    angle = np.radians(SKIN_ANGLE)
+    cb, cr = 0.1 * np.cos(angle), 0.1 * np.sin(angle)
+    y = 0.5
+    r, b = y + 1.5748 * cr, y + 1.8556 * cb
+    g = (y - 0.2126 * r - 0.0722 * b) / 0.7152
+    assert skin_angle(np.array([[r, g, b]])) == pytest.approx(SKIN_ANGLE, abs=1e-4)
+
+
+@pytest.mark.parametrize("turn", [-6.0, 4.0])
+def test_a_turned_skin_hue_is_found_within_a_quarter_of_the_tolerance(turn: float) -> None:
+    """The chroma plane of the display's own signal is turned, so that the angle is known."""
+    signal = portrait()
+    mask = skin_mask(signal)
+    plane = chroma(signal)
+    c, s = np.cos(np.radians(turn)), np.sin(np.radians(turn))
+    moved = plane @ np.array([[c, s], [-s, c]], np.float32)
+    y = signal @ np.float32([0.2126, 0.7152, 0.0722])
+    r, b = y + 1.5748 * moved[..., 1], y + 1.8556 * moved[..., 0]
+    g = (y - 0.2126 * r - 0.0722 * b) / 0.7152
+    turned = np.stack([r, g, b], axis=-1)
+    before, after = skin_angle(signal[mask]), skin_angle(turned[mask])
+    assert after - before == pytest.approx(turn, abs=TOLERANCE["skin hue"] / 4)
+    assert skin_angle(turned[skin_mask(turned)]) - before == pytest.approx(
+        turn, abs=1.2
+    )  # the mask follows
+
+
+@pytest.mark.parametrize("sigma", [0.5, 1.0, 2.0, 4.0])
+def test_noise_is_what_was_added_and_what_the_reference_library_says(sigma: float) -> None:
+    """scikit-image's estimate_sigma (Donoho & Johnstone 1994, db2 wavelets) on the same picture; codes of 10 bit."""
+    random = np.random.default_rng(8)
+    ramp = np.linspace(acescct.GREY - 0.08, acescct.GREY + 0.08, 640)[None, :].repeat(400, axis=0)
+    noisy = np.asarray(ramp + random.normal(0, sigma / 1023, ramp.shape), np.float32)
+    assert noise_of(noisy) == pytest.approx(sigma, abs=TOLERANCE["noise"] / 4)
+    assert noise_of(noisy) == pytest.approx(1023 * float(estimate_sigma(noisy)), abs=0.2)
+
+
+def test_noise_is_looked_for_in_flat_parts() -> None:
+    """A busy picture with a flat quarter: the texture is not taken for noise."""
+    random = np.random.default_rng(1)
+    busy = acescct.GREY + 0.05 * random.standard_normal((400, 640)).cumsum(axis=1) / 10
+    busy[:200, :320] = acescct.GREY
+    noisy = np.asarray(busy + random.normal(0, 1.5 / 1023, busy.shape), np.float32)
+    assert noise_of(noisy) == pytest.approx(1.5, abs=0.5)
+
+
+@pytest.mark.parametrize("sigma", [0.5, 0.8, 1.2])
+def test_a_known_blur_is_found_as_softness(sigma: float) -> None:
+    """The ratio that a Gaussian of known sigma gives follows from its transfer function; softness finds the sigma again."""
+    log = acescct.encode(linear())
+    luma = np.asarray(log @ np.float32([0.2126, 0.7152, 0.0722]))
+    blurred = np.asarray(softened(log, sigma) @ np.float32([0.2126, 0.7152, 0.0722]))
+    sharp, soft = sharpness_of(luma, 0.0), sharpness_of(blurred, 0.0)
+    expected = _by_transfer(luma, sigma) / _by_transfer(luma, 0.0)
+    assert soft / sharp == pytest.approx(expected, abs=TOLERANCE["sharpness"] / 4)
+    assert softness_for(luma, sharpness_of(blurred)) == pytest.approx(sigma, abs=0.15)
+    assert softness_for(blurred, sharpness_of(luma)) == 0.0  # nothing makes a soft picture sharp
+
+
+def _by_transfer(luma: np.ndarray, sigma: float) -> float:
+    """Band energies from the picture's spectrum and the Gaussians' transfer functions."""
+    window = np.outer(np.hanning(luma.shape[0]), np.hanning(luma.shape[1]))
+    power = np.abs(np.fft.fft2((luma - luma.mean()) * window)) ** 2
+    f2 = np.fft.fftfreq(luma.shape[0])[:, None] ** 2 + np.fft.fftfreq(luma.shape[1])[None, :] ** 2
+
+    def gauss(s: float) -> np.ndarray:
+        return np.exp(-2 * np.pi**2 * s**2 * f2)
+
+    high, mid = ((gauss(a) - gauss(b)) ** 2 * gauss(sigma) ** 2 * power for a, b in ((0.6, 1.2), (2.0, 4.0)))
+    return float(np.sqrt(high.sum() / mid.sum()))
+
+
+def test_noise_does_not_pass_for_sharpness() -> None:
+    random = np.random.default_rng(3)
+    soft = np.asarray(softened(acescct.encode(linear()), 1.5) @ np.float32([0.2126, 0.7152, 0.0722]))
+    noisy = np.asarray(soft + random.normal(0, 3 / 1023, soft.shape), np.float32)
+    assert sharpness_of(noisy) == pytest.approx(sharpness_of(soft), rel=TOLERANCE["sharpness"])
+
+
+@pytest.mark.parametrize("sigma", [0.8, 1.2, 2.0])
+def test_mtf50_of_a_slanted_edge(sigma: float) -> None:
+    """ISO 12233 (edge-based SFR): a Gaussian's transfer is exp(-2 (pi sigma f)^2), that of a square pixel sin(pi f) / (pi f)."""
+    fine, slope = 8, np.tan(np.radians(5))
+    y, x = np.mgrid[0 : 80 * fine, 0 : 80 * fine] / fine
+    edge = np.where(x - 40 - (y - 40) * slope > 0, 0.8, 0.1)
+    soft = cv2.GaussianBlur(edge, (0, 0), sigma * fine)
+    pixels = soft.reshape(80, fine, 80, fine).mean(axis=(1, 3))
+    f = np.linspace(0.01, 0.5, 5000)
+    wanted = f[np.argmax(np.exp(-2 * (np.pi * sigma * f) ** 2) * np.sinc(f) < 0.5)]
+    assert edge_mtf50(pixels) == pytest.approx(wanted, rel=0.06)
+
+
+def test_clipping_is_the_share_at_the_ceiling() -> None:
+    random = np.random.default_rng(2)
+    frame = np.asarray(random.uniform(0.1, 0.8, (300, 400, 3)), np.float32)
+    assert clipped_share(frame) == pytest.approx(0, abs=0.1)
+    frame[:, :40] = 0.9
+    assert clipped_share(frame) == pytest.approx(10, abs=0.5)
+
+
+def facts_under(grade: Grade, mask: np.ndarray | None = None) -> Facts:
+    return facts(linear(), grade, view, mask=mask)
+
+
+@pytest.mark.parametrize(
+    "axis,change",
+    [
+        ("black floor", Grade(curve=ToneCurve((0.8, 0.0, 0.0, 0.0, 0.0)))),
+        ("white ceiling", Grade(curve=ToneCurve((0.0, 0.0, 0.0, -0.1, -0.4)))),
+        ("skin level", Grade(Balance(-0.3))),
+        ("skin hue", Grade(warp=HueWarp((5.0, 5.0, 0.0, 0.0, 0.0, 0.0)))),
+        ("sharpness", Grade(softness=0.9)),
+    ],
+)
+def test_axes_of_the_picture_settle_and_move_only_their_own_part(axis: str, change: Grade) -> None:
+    mask = skin_mask(portrait())
+    hero = facts_under(change, mask).values()
+    grade = settle(None, Grade(), axis, lambda g: facts_under(g, mask).values(), hero)
+    off = facts_under(grade, mask).values()[axis] - hero[axis]
+    if axis == "sharpness":
+        off /= hero[axis]
+    assert abs(off) <= TOLERANCE[axis] / 2
+    assert grade.balance == Balance() and grade.trim == Grade().trim
+    parts = {"skin hue": "warp", "sharpness": "softness"}
+    for part in ("curve", "warp", "softness"):
+        assert (getattr(grade, part) != getattr(Grade(), part)) == (part == parts.get(axis, "curve"))
+
+
+def test_what_is_only_reported_is_left_alone() -> None:
+    hero = facts_under(Grade()).values()
+    for axis in ("noise", "clipping"):
+        assert settle(None, Grade(Balance(0.5)), axis, lambda g: facts_under(g).values(), hero) == Grade(
+            Balance(0.5)
+        )
+
+
+def test_the_tone_curve_goes_through_its_tones_and_on_with_slope_one() -> None:
+    curve = ToneCurve((0.5, 0.2, 0.0, -0.2, -0.5))
+    tones = np.array([acescct.GREY + s * acescct.STOP for s in STOPS])
+    assert (curve.apply(tones) - tones) / acescct.STOP == pytest.approx(curve.lift, abs=2e-3)
+    far = np.array([tones[0] - 0.4, tones[0] - 3.0, tones[-1] + 0.4, tones[-1] + 5.0])
+    assert (curve.apply(far) - far) / acescct.STOP == pytest.approx([0.5, 0.5, -0.5, -0.5], abs=1e-3)
+    steps = np.diff(curve.apply(np.linspace(-0.2, 1.4, 4000)))
+    assert (steps > 0).all()  # nothing changes places
+    with pytest.raises(ValueError, match="order"):
+        ToneCurve((2.4, 0.0, 0.0, 0.0, 0.0))
+
+
+def test_a_grade_with_everything_survives_being_written_down() -> None:
+    grade = Grade(
+        Balance(0.3, (1.1, 1.0, 0.9)),
+        curve=ToneCurve((0.1, 0.0, 0.0, 0.0, -0.1)),
+        warp=HueWarp((1.0,) * 6),
+        softness=0.7,
+    )
+    assert Grade.of(grade.values()) == grade
+    assert grade.beyond_cdl == "tone curve and hue warp" and "0.70 px" in grade.beyond_lut
+    with pytest.raises(ValueError, match="softness"):
+        Grade.of(grade.values() | {"softness": 40})
