@@ -148,36 +148,82 @@ def match(
     hero_encoding: Annotated[str, typer.Option("--hero-encoding")],
     shot_encoding: Annotated[str, typer.Option("--shot-encoding")],
     out: Annotated[Path, typer.Option("--out", help="The grade: .cdl .cc .ccc .clf .cube")],
-    by: Annotated[str, typer.Option("--by", help="Evidence: auto or chart.")] = "auto",
+    by: Annotated[
+        str, typer.Option("--by", help="Evidence: auto, chart, points, statistics or pairs.")
+    ] = "auto",
     model: Annotated[
         str | None,
         typer.Option(
             "--model",
-            help="gains, cdl, matrix, root, each also as NAME+warp; the best that fits OUT if left out.",
+            help="gains, cdl, matrix, root, each also as NAME+warp, or full (CDL, tone curve, hue warp); the best CDL if left out.",
         ),
     ] = None,
     layout_name: LayoutName = "24-patch",
     hero_frame: Annotated[int | None, typer.Option("--hero-frame")] = None,
     shot_frame: Annotated[int | None, typer.Option("--shot-frame")] = None,
+    weight: Annotated[str, typer.Option("--weight", help="What counts: frame or skin.")] = "frame",
+    strength: Annotated[
+        float, typer.Option("--strength", help="How much of the correction, in per cent.")
+    ] = 100.0,
+    pairs: Annotated[
+        list[str] | None,
+        typer.Option(
+            "--pair",
+            metavar="X,Y:X,Y",
+            help="The same thing in hero and shot, in pixels; may be given again.",
+        ),
+    ] = None,
     size: Annotated[int, typer.Option("--size", help="Points of a .cube: 33 or 65.")] = 65,
     config: Config = None,
     force: Force = False,
     as_json: AsJson = False,
 ) -> None:
-    """Match SHOT to HERO by the chart in both, and write the grade."""
-    from aquin.cli.show import match_data, show_match
+    """Match SHOT to HERO by charts, by what both saw, or by statistics, and write the grade."""
+    from aquin.cli.show import MatchAsk, match_data, show_match
+    from aquin.match.engine import BYS
 
-    if by not in ("auto", "chart"):
-        raise AquinError(f"matching by {by} is not built yet", None, "Use --by chart")
+    if by not in BYS:
+        raise AquinError(f"there is no evidence called '{by}'", None, f"Use one of {', '.join(BYS)}")
+    if weight not in ("frame", "skin"):
+        raise AquinError(f"there is no weight '{weight}'", None, "Use frame or skin")
+    if not 0 <= strength <= 100:
+        raise AquinError("the strength lies from 0 to 100 %", None, "Name another number")
     loaded = _config(config, hero)
     heroes, shots = _clip(hero, hero_encoding, loaded), _clip(shot, shot_encoding, loaded)
-    data, proof = match_data(heroes, shots, layout_name, model, out, hero_frame, shot_frame, size, force)
+    ask = MatchAsk(
+        out,
+        by,
+        weight,
+        model,
+        layout_name,
+        hero_frame,
+        shot_frame,
+        strength / 100,
+        _pairs(pairs or []),
+        size,
+        force,
+    )
+    data, proof = match_data(heroes, shots, ask, loaded)
     if as_json:
         _out(data)
     else:
         show_match(data, out, proof)
-    settled = all(row["within"] for row in data["ledger"])
+    settled = all(row["within"] for row in data["ledger"] if row["measured"] == "pairs")
     raise typer.Exit(0 if settled and not data["warnings"] else 1)
+
+
+def _pairs(texts: list[str]) -> tuple[tuple[tuple[float, float], tuple[float, float]], ...]:
+    """`X,Y:X,Y` as places. Raises AquinError."""
+    out = []
+    for text in texts:
+        try:
+            (ax, ay), (bx, by) = (tuple(float(v) for v in side.split(",")) for side in text.split(":"))
+        except ValueError as error:
+            raise AquinError(
+                f"'{text}' is no pair of places", None, "Write --pair X,Y:X,Y in pixels"
+            ) from error
+        out.append(((ax, ay), (bx, by)))
+    return tuple(out)
 
 
 @app.command()

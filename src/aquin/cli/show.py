@@ -1,13 +1,15 @@
 """What the commands compute and how they print it: data with fixed keys, then tables for people."""
 
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 
 from aquin.charts.layout import layout
-from aquin.charts.read import Reading, read_chart
-from aquin.charts.solve import BASES, MODELS, Solution
+from aquin.charts.read import read_chart
+from aquin.charts.solve import BASES, FULL, Solution, title_of
+from aquin.charts.solve import MODELS as SOLVED
 from aquin.colour import acescct
 from aquin.colour.config import ColourConfig
 from aquin.colour.grade import Grade
@@ -15,9 +17,11 @@ from aquin.colour.levels import Levels
 from aquin.errors import AquinError
 from aquin.exchange import cdl_file, grade_file, picture
 from aquin.exchange.proof import Proof, prove
-from aquin.match.chart import match_charts, scene_colours
+from aquin.match.engine import IN_A_CDL, By, Side, match_sides
 from aquin.measure.clip import Clip
 from aquin.measure.ledger import difference_of, measure
+from aquin.measure.looks import clipped_share, facts
+from aquin.measure.skin import skin_mask
 
 
 def levels_data(found: Levels) -> dict[str, Any]:
@@ -44,66 +48,78 @@ def show_levels(data: dict[str, Any]) -> None:
     print(f"  at grey, one 10-bit code is {data['stop_per_code10']:.4f} stop")
 
 
-def match_data(
-    hero: Clip,
-    shot: Clip,
-    layout_name: str,
-    model: str | None,
-    out: Path,
-    hero_frame: int | None,
-    shot_frame: int | None,
-    size: int,
-    force: bool,
-) -> tuple[dict[str, Any], Proof]:
-    """Match by chart, write the grade, and prove the file."""
+@dataclass(frozen=True)
+class MatchAsk:
+    """What `aquin match` was asked for. `named`: pairs of places in pixels, hero's and shot's."""
+
+    out: Path
+    by: By = "auto"
+    weight: str = "frame"
+    model: str | None = None
+    layout: str = "24-patch"
+    hero_frame: int | None = None
+    shot_frame: int | None = None
+    strength: float = 1.0
+    named: tuple[tuple[tuple[float, float], tuple[float, float]], ...] = ()
+    size: int = 65
+    force: bool = False
+
+
+def match_data(hero: Clip, shot: Clip, ask: MatchAsk, config: ColourConfig) -> tuple[dict[str, Any], Proof]:
+    """Match by what supports it, write the grade, and prove the file."""
+    out = ask.out
+    model = FULL if ask.model == "full" else ask.model
     if out.suffix.lower() not in grade_file.SUFFIXES:
         raise AquinError(
             "this ending names no grade format", out, f"Use one of {' '.join(grade_file.SUFFIXES)}"
         )
-    if model not in (None, *MODELS):
-        raise AquinError(f"there is no model '{model}'", None, f"Use one of {', '.join(MODELS)}")
-    beyond = (
-        (model or "cdl")
-        .replace("matrix", "3x3 matrix")
-        .replace("root", "root polynomial")
-        .replace("+warp", " with a hue warp")
-    )
-    if model not in (None, "gains", "cdl") and out.suffix.lower() in cdl_file.SUFFIXES:
+    if model not in (None, *SOLVED):
+        raise AquinError(f"there is no model '{model}'", None, f"Use one of {', '.join(SOLVED)} or full")
+    if model not in (None, *IN_A_CDL) and out.suffix.lower() in cdl_file.SUFFIXES:
         raise AquinError(
-            f"a {beyond} does not fit into a CDL", out, "Name a .clf or .cube, or use --model cdl"
+            f"a {title_of(model)} does not fit into a CDL", out, "Name a .clf or .cube, or use --model cdl"
         )
-    if out.exists() and not force:
+    if out.exists() and not ask.force:
         raise AquinError("the file exists already", out, "Choose another name, or overwrite it with --force")
-    chosen = layout(layout_name)
-    readings: list[Reading] = []
-    colours = None
-    for clip, number in ((hero, hero_frame), (shot, shot_frame)):
-        frame, linear = clip.read(number)
-        reading = read_chart(frame.rgb, clip.to_linear, chosen)
-        if reading is None:
-            raise AquinError(
-                f"no chart was found in frame {frame.number}",
-                clip.source.path,
-                "Choose a frame that shows it, or mark its corners in the window",
-            )
-        readings.append(reading)
-        colours = scene_colours(linear)
-    found = match_charts(
-        readings[0], readings[1], colours, models=(*BASES, *([model] if model and model not in BASES else []))
-    )
+    display, view = config.default_view()
+    seen = config.view(display, view)
+
+    def shown(log: Any) -> Any:
+        return seen(np.asarray(acescct.decode(log), np.float32))
+
+    sides = [_side(clip, number, ask) for clip, number in ((hero, ask.hero_frame), (shot, ask.shot_frame))]
+    skin = None
+    if ask.weight == "skin":
+        masks = [_skin(side, shown, clip) for side, clip in zip(sides, (hero, shot), strict=True)]
+        skin = (masks[0], masks[1])
+    named = [(_colour_at(sides[0], a, hero), _colour_at(sides[1], b, shot)) for a, b in ask.named]
+    models = (*BASES, *([model] if model and model not in BASES else []))
+    found = match_sides(sides[0], sides[1], ask.by, models, named, skin)
+    if model is not None and model not in {s.model for s in found.solutions}:
+        raise AquinError(
+            f"the evidence can't carry a {title_of(model)}", None, "Use --model gains, or name more pairs"
+        )
     solution = found.solution(model)
-    grade = solution.grade
-    grade_file.write(out, grade, f"{shot.source.path.stem}_to_{hero.source.path.stem}", force, size)
+    grade = solution.grade.at_strength(ask.strength)
+    grade_file.write(out, grade, f"{shot.source.path.stem}_to_{hero.source.path.stem}", ask.force, ask.size)
     proof = prove(out, grade)
     if out.suffix.lower() in cdl_file.SUFFIXES:  # what is reported is what the file does
         grade = Grade(trim=grade.folded())
     before, after = difference_of(found.evidence), difference_of(found.evidence.graded(grade))
-    rows = measure(found.evidence, grade)
-    balance, trim = solution.grade.balance, solution.grade.trim
+    pictures = [
+        facts(side.linear, g, shown, clipped_share(side.signal)).values()
+        for side, g in ((sides[0], Grade()), (sides[1], Grade()), (sides[1], grade))
+    ]
+    rows = measure(found.evidence, grade, (pictures[0], pictures[1], pictures[2]))
+    kept = solution.grade.at_strength(ask.strength)
+    balance, trim = kept.balance, kept.trim
     mired, duv = balance.shift
     data = {
-        "by": "chart",
+        "by": found.by,
+        "evidence": [{"by": s.by, "pairs": len(s.evidence.hero), "sure": s.sureness} for s in found.sources],
+        "weight": found.weight,
         "model": solution.model,
+        "strength": ask.strength,
         "confidence": found.confidence(solution),
         "balance": {"stops": balance.stops, "gains": list(balance.gains), "mired": mired, "duv": duv},
         "trim": {
@@ -124,6 +140,7 @@ def match_data(
                 "after": row.after,
                 "tolerance": row.axis.tolerance,
                 "within": row.within,
+                "measured": "picture" if row.axis.picture else "pairs",
             }
             for row in rows
         ],
@@ -133,16 +150,55 @@ def match_data(
     return data, proof
 
 
+def _side(clip: Clip, number: int | None, ask: MatchAsk) -> Side:
+    frame, linear = clip.read(number)
+    reading = None
+    if ask.by in ("auto", "chart"):
+        reading = read_chart(frame.rgb, clip.to_linear, layout(ask.layout))
+    if ask.by == "chart" and reading is None:
+        raise AquinError(
+            f"no chart was found in frame {frame.number}",
+            clip.source.path,
+            "Choose a frame that shows it, or mark its corners in the window",
+        )
+    return Side(frame.rgb, linear, reading)
+
+
+def _skin(side: Side, shown: Any, clip: Clip) -> Any:
+    """Where skin is; AquinError where hardly any is seen."""
+    mask = skin_mask(np.asarray(shown(acescct.encode(side.linear)), np.float32))
+    if mask.mean() < 0.002:
+        raise AquinError("no skin was found in the frame", clip.source.path, "Use --weight frame")
+    return mask.astype(np.float32)
+
+
+def _colour_at(side: Side, place: tuple[float, float], clip: Clip) -> Any:
+    """(3,) scene-linear mean of 7 by 7 pixels about a place."""
+    x, y = (round(v) for v in place)
+    h, w = side.linear.shape[:2]
+    if not (3 <= x < w - 3 and 3 <= y < h - 3):
+        raise AquinError(
+            f"{place[0]:g},{place[1]:g} lies outside the frame", clip.source.path, "Name another place"
+        )
+    return np.asarray(side.linear[y - 3 : y + 4, x - 3 : x + 4].reshape(-1, 3).mean(axis=0), np.float64)
+
+
 def show_match(data: dict[str, Any], out: Path, proof: Proof) -> None:
     b = data["balance"]
-    print(f"{out}: {data['model']} by {data['by']}, sure {data['confidence']:.2f}")
     print(
-        f"  chart dE00  before {data['before']['delta_e00_mean']:.2f}   after {data['after']['delta_e00_mean']:.2f} (95 %: {data['after']['delta_e00_p95']:.2f})"
+        f"{out}: {title_of(data['model'])} by {data['by'].replace('+', ' and ')}, sure {data['confidence']:.2f}"
+    )
+    for source in data["evidence"]:
+        print(f"  {source['by']:11} {source['pairs']} pairs, sure {source['sure']:.2f}")
+    print(
+        f"  dE00 on the evidence  before {data['before']['delta_e00_mean']:.2f}   after {data['after']['delta_e00_mean']:.2f} (95 %: {data['after']['delta_e00_p95']:.2f})"
     )
     print(f"  balance     {b['stops']:+.3f} stops  {b['mired']:+.1f} mired  {1e3 * b['duv']:+.2f} 1e-3 Duv")
     for row in data["ledger"]:
         state = "within" if row["within"] else "off"
-        print(f"  {row['axis']:11} {row['difference']:+8.3f} -> {row['after']:+8.3f} {row['unit']:9} {state}")
+        print(
+            f"  {row['axis']:13} {row['difference']:+8.3f} -> {row['after']:+8.3f} {row['unit']:11} {state}"
+        )
     _show_solutions(data["alternatives"])
     print(f"  {proof.line()}")
     for warning in data["warnings"]:

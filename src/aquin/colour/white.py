@@ -26,8 +26,8 @@ def _observer() -> Float64:
 
 def cmfs(nm: ArrayLike) -> Float64:
     """(n, 3) CIE 1931 2 degree colour-matching functions at wavelengths in nm; nothing beyond the table."""
-    table = _observer()
-    return np.stack([np.interp(nm, table[:, 0], table[:, k], left=0, right=0) for k in (1, 2, 3)], axis=1)
+    table, at = _observer(), np.asarray(nm, np.float64)
+    return np.stack([np.interp(at, table[:, 0], table[:, k], left=0, right=0) for k in (1, 2, 3)], axis=1)
 
 
 def _locus() -> tuple[Float64, Float64]:

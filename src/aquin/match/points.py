@@ -141,9 +141,9 @@ def _flow(hero: np.ndarray, shot: np.ndarray, a: Float64, b: Float64) -> tuple[F
     size = (hero.shape[1], hero.shape[0])
     warped = cv2.warpAffine(shot, affine, size)
     inside = cv2.warpAffine(np.full(shot.shape, 255, np.uint8), affine, size) > 254
-    dis = cv2.DISOpticalFlow_create(cv2.DISOPTICAL_FLOW_PRESET_MEDIUM)
+    dis = cv2.DISOpticalFlow_create(cv2.DISOPTICAL_FLOW_PRESET_MEDIUM)  # type: ignore[attr-defined]
     flat = [cv2.GaussianBlur(g, (0, 0), 0.8) for g in (hero, warped)]
-    forth, back = dis.calc(flat[0], flat[1], None), dis.calc(flat[1], flat[0], None)  # type: ignore[call-overload]
+    forth, back = dis.calc(flat[0], flat[1], None), dis.calc(flat[1], flat[0], None)
     y, x = np.mgrid[6 : size[1] - 6 : 6, 6 : size[0] - 6 : 6]
     x, y = x.ravel(), y.ravel()
     at = np.stack([x, y], axis=1) + forth[y, x]

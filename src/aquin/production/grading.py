@@ -1,11 +1,13 @@
 """Grades of shots in the production: a balance for each camera in a setup, from its card, and a trim on top for each shot."""
 
+from collections.abc import Sequence
 from dataclasses import replace
 
 from aquin.colour.config import ColourConfig
 from aquin.colour.grade import Balance
 from aquin.colour.grade import Grade as Correction
-from aquin.production.records import Grade, Record, Shot
+from aquin.errors import AquinError
+from aquin.production.records import Camera, Grade, Record, Setup, Shot
 from aquin.production.stale import inputs_of
 from aquin.production.store import Entry, Production
 
@@ -35,12 +37,72 @@ def held_grade(production: Production, shot: Shot) -> Correction | None:
     is then stale. Values that another program spoilt count as none.
     """
     for record in (trim_of(production, shot), balance_of(production, shot)):
-        if record is not None and record.on:
+        found = correction_of(production, record) if record is not None else None
+        if found is not None:
+            return found
+    return None
+
+
+def correction_of(production: Production, record: Grade | None) -> Correction | None:
+    """What a layer does: its own numbers, or those of the one that it is linked to. None where it is off or spoilt."""
+    seen: set[str] = set()
+    while record is not None and record.on and record.id not in seen:
+        seen.add(record.id)
+        source = str(record.values.get("linked", ""))
+        if not source:
             try:
                 return Correction.of(record.values)
             except (ValueError, KeyError, TypeError):
-                continue
+                return None
+        record = production.find(Grade, source)
     return None
+
+
+def propagate(
+    production: Production,
+    config: ColourConfig,
+    source: Grade,
+    places: Sequence[tuple[str, str]],
+    linked: bool,
+) -> Entry | None:
+    """Give a balance to other cells (setup id, camera id): linked, so that they follow it when it changes, or copied. Raises AquinError."""
+    puts = []
+    for setup_id, camera_id in places:
+        if (setup_id, camera_id) == (source.setup_id, source.camera_id):
+            continue
+        old = next(
+            (
+                g
+                for g in production.all(Grade)
+                if g.layer == "balance" and (g.setup_id, g.camera_id) == (setup_id, camera_id)
+            ),
+            None,
+        ) or Grade("balance", camera_id, setup_id)
+        where = production.get(Setup, source.setup_id).name
+        who = production.get(Camera, source.camera_id).name
+        if linked:
+            if _leads_to(production, source, old.id):
+                raise AquinError(
+                    "these two would follow each other", None, "Copy the balance instead of linking it"
+                )
+            values: dict[str, object] = {"linked": source.id}
+        else:
+            found = correction_of(production, source)
+            values = dict((found or Correction()).values())
+        word = "follows" if linked else "copied from"
+        puts.append(replace(old, values=values, origin=f"{word} {who} in {where}", inputs="", on=True))
+    return production.change(f"propagate a balance to {len(puts)} cells", *puts)
+
+
+def _leads_to(production: Production, record: Grade, id: str) -> bool:
+    seen: set[str] = set()
+    found: Grade | None = record
+    while found is not None and found.id not in seen:
+        if found.id == id:
+            return True
+        seen.add(found.id)
+        found = production.find(Grade, str(found.values.get("linked", "")))
+    return False
 
 
 def keep_grade(

@@ -2,24 +2,30 @@
 
 import hashlib
 import json
+from collections.abc import Sequence
 from typing import Any
 
 from aquin.colour.config import ColourConfig
 from aquin.errors import AquinError
+from aquin.production.heroes import hero_of, main_hero
 from aquin.production.measuring import encoding_of, range_of
 from aquin.production.raw import decode_of
 from aquin.production.records import Camera, Grade, Setup, Shot
 from aquin.production.store import Production
 
 
-def inputs_of(production: Production, config: ColourConfig, grade: Grade) -> str:
+def inputs_of(
+    production: Production, config: ColourConfig, grade: Grade, pending: Sequence[Grade] = ()
+) -> str:
     """The hash of everything that a grade of this layer and place is computed from, as it is now.
 
     Conversion: the camera's encoding in the configuration, its range and matrix. Balance: the conversion, and what the charts and
-    cards of the camera in the setup hold. Trim: the balance, the shot itself and its setup's hero. Look: nothing.
+    cards of the camera in the setup hold; one that was matched also its setup's hero, the hero's charts and the hero's balance. Trim: the
+    balance, the shot itself and its setup's hero. Look: nothing. `pending`: grades that are written together with this one.
     """
+    grades = {g.id: g for g in production.all(Grade)} | {g.id: g for g in pending}
     return hashlib.blake2b(
-        json.dumps(_inputs(production, config, grade)).encode(), digest_size=16
+        json.dumps(_inputs(production, config, grade, list(grades.values()))).encode(), digest_size=16
     ).hexdigest()
 
 
@@ -32,7 +38,7 @@ def stale_grades(production: Production, config: ColourConfig) -> list[Grade]:
     return [g for g in production.all(Grade) if is_stale(production, config, g)]
 
 
-def _inputs(production: Production, config: ColourConfig, grade: Grade) -> list[Any]:
+def _inputs(production: Production, config: ColourConfig, grade: Grade, grades: Sequence[Grade]) -> list[Any]:
     if grade.layer == "look":
         return []
     if grade.layer == "conversion" and grade.shot_id:
@@ -40,7 +46,8 @@ def _inputs(production: Production, config: ColourConfig, grade: Grade) -> list[
     if grade.layer == "conversion":
         return _conversion(production, config, production.find(Camera, grade.camera_id))
     if grade.layer == "balance":
-        return _balance(production, config, grade.camera_id, grade.setup_id)
+        own = _balance(production, config, grade.camera_id, grade.setup_id)
+        return own + _hero(production, config, grade, grades) if grade.values.get("hero") else own
     shot = production.find(Shot, grade.shot_id)
     if shot is None:
         return ["gone"]
@@ -48,7 +55,7 @@ def _inputs(production: Production, config: ColourConfig, grade: Grade) -> list[
     hero = production.find(Shot, setup.hero_id) if setup is not None else None
     balances = [
         g.values
-        for g in production.all(Grade)
+        for g in grades
         if g.layer == "balance" and (g.camera_id, g.setup_id) == (shot.camera_id, shot.setup_id)
     ]
     own = [_seen(production, config, s) for s in (shot, hero) if s is not None]
@@ -62,6 +69,29 @@ def _balance(production: Production, config: ColourConfig, camera_id: str, setup
         if s.camera_id == camera_id and s.setup_id == setup_id and s.kind in ("chart", "grey card")
     ]
     return [_conversion(production, config, production.find(Camera, camera_id)), sorted(charts)]
+
+
+def _hero(production: Production, config: ColourConfig, grade: Grade, grades: Sequence[Grade]) -> list[Any]:
+    """What a matched balance was matched to: the setup's hero, or for the hero's own camera the main hero."""
+    setup = production.find(Setup, grade.setup_id)
+    hero = hero_of(production, setup)
+    if setup is None or hero is None:
+        return ["no hero"]
+    if hero.camera_id == grade.camera_id:
+        main = main_hero(production, setup)
+        if main is None:
+            return ["no main hero"]
+        hero = main
+    theirs = [
+        dict(g.values)
+        for g in grades
+        if g.layer == "balance" and (g.camera_id, g.setup_id) == (hero.camera_id, hero.setup_id)
+    ]
+    return [
+        _seen(production, config, hero),
+        _balance(production, config, hero.camera_id, hero.setup_id),
+        theirs,
+    ]
 
 
 def _conversion(production: Production, config: ColourConfig, camera: Camera | None) -> list[Any]:

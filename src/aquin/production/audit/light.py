@@ -35,13 +35,7 @@ STOPS_A_MIRED = 0.0113
 def exposure(case: Case) -> Iterator[Finding]:
     """Recordings away from what their camera recorded in the setup, after the change of light that other cameras saw, too."""
     for setup_id in {s for _, s in case.together}:
-        takes = _comparable(case, setup_id)
-        parts = [_departures(takes, [case.surveys[s.id].stops[AT[p]] for s in takes]) for p in QUARTILES]
-        for k, shot in enumerate(takes):
-            if shot.kind != "shot" or any(part[k] is None for part in parts):
-                continue
-            off = float(np.median([part[k][0] for part in parts]))  # type: ignore[index]
-            width = float(np.median([part[k][1] for part in parts]))  # type: ignore[index]
+        for shot, off, width in exposure_off(case, setup_id):
             if abs(off) > max(EXPOSURE, 3 * width):
                 own = case.surveys[shot.id].stops[AT[50]]
                 yield Finding(
@@ -53,6 +47,20 @@ def exposure(case: Case) -> Iterator[Finding]:
                     advice="Balance it in scene-linear by that much; three stops under or more are usually too noisy."
                     if off < 0 else "Balance it in scene-linear by that much; check what is clipped.",
                 )  # fmt: skip
+
+
+def exposure_off(case: Case, setup_id: str) -> list[tuple[Shot, float, float]]:
+    """A setup's shots, how many stops each is from what its siblings would have it, and how far those are from each other."""
+    takes = _comparable(case, setup_id)
+    parts = [_departures(takes, [case.surveys[s.id].stops[AT[p]] for s in takes]) for p in QUARTILES]
+    out = []
+    for k, shot in enumerate(takes):
+        known = [part[k] for part in parts]
+        if shot.kind != "shot" or any(p is None for p in known):
+            continue
+        off, width = (float(np.median([p[n] for p in known if p is not None])) for n in (0, 1))
+        out.append((shot, off, width))
+    return out
 
 
 def white_left(case: Case) -> Iterator[Finding]:

@@ -1,0 +1,122 @@
+"""Heroes: the shot of each setup that its others are matched to, and the main hero that the setups' heroes are matched to."""
+
+from collections import Counter
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+from aquin.production.records import Camera, Option, Setup, Shot
+from aquin.production.setups import seconds_of
+from aquin.production.store import Entry, Production
+
+MAIN = "main heroes"
+"""Option: setup id to the shot that its hero is matched to; the empty key holds for all other setups."""
+
+
+def hero_of(production: Production, setup: Setup | None) -> Shot | None:
+    """The setup's hero; None where none is chosen or it is gone."""
+    return production.find(Shot, setup.hero_id) if setup is not None and setup.hero_id else None
+
+
+def main_hero(production: Production, setup: Setup) -> Shot | None:
+    """What the setup's hero is matched to: its own main hero, else the production's. None: it stays as it was filmed."""
+    held = production.option(MAIN, {})
+    if not isinstance(held, dict):
+        return None
+    found = production.find(Shot, str(held.get(setup.id) or held.get("") or ""))
+    return None if found is None or found.setup_id == setup.id else found
+
+
+def make_hero(production: Production, shot: Shot) -> Entry | None:
+    """The shot becomes its setup's hero."""
+    setup = production.find(Setup, shot.setup_id)
+    if setup is None:
+        return None
+    return production.change(f"{shot.name} is the hero of {setup.name}", replace(setup, hero_id=shot.id))
+
+
+def make_main(production: Production, shot: Shot, setups: Sequence[Setup] = ()) -> Entry | None:
+    """The shot becomes the main hero: of all setups, or only of some (for instance of all interiors). It is its own setup's hero, too."""
+    held = production.option(MAIN, {})
+    values = dict(held) if isinstance(held, dict) else {}
+    for key in [s.id for s in setups] or [""]:
+        values[key] = shot.id
+    puts = [Option(values, id=MAIN)]
+    own = production.find(Setup, shot.setup_id)
+    words = "all setups" if not setups else ", ".join(s.name for s in setups)
+    records = [*puts, replace(own, hero_id=shot.id)] if own is not None else puts
+    return production.change(f"{shot.name} is the main hero of {words}", *records)
+
+
+def propose(production: Production) -> dict[str, Shot]:
+    """Setup id to a hero for setups without one: of the camera that filmed most setups, the longest shot that nothing speaks against."""
+    doubted = {
+        id
+        for data in production.findings()
+        for id in data.get("shots", ())
+        if data.get("severity") in ("error", "warning")
+    }
+    shots = [
+        s for s in production.all(Shot) if s.kind == "shot" and s.setup_id and s.camera_id and not s.trouble
+    ]
+    reach = Counter(camera for camera, _ in {(s.camera_id, s.setup_id) for s in shots})
+    order = {c.id: c.position for c in production.all(Camera)}
+    known = {c.id for c in production.all(Camera) if c.encoding}
+    out: dict[str, Shot] = {}
+    for setup in production.all(Setup):
+        here = [s for s in shots if s.setup_id == setup.id]
+        if hero_of(production, setup) is not None or not here:
+            continue
+        out[setup.id] = min(
+            here,
+            key=lambda s: (
+                s.camera_id not in known,
+                -reach[s.camera_id],
+                order.get(s.camera_id, 99),
+                s.id in doubted,
+                -s.frames,
+            ),
+        )
+    return out
+
+
+def take_proposed(production: Production) -> Entry | None:
+    """Make the proposed heroes the setups' heroes, in one step."""
+    found = propose(production)
+    puts = [replace(production.get(Setup, id), hero_id=shot.id) for id, shot in found.items()]
+    return production.change(f"heroes for {len(puts)} setups", *puts)
+
+
+@dataclass(frozen=True)
+class Moment:
+    """The hero camera's recording that a shot is compared with, and a frame of each at the same time."""
+
+    hero: Shot
+    hero_frame: int
+    shot_frame: int
+    same_time: bool
+
+
+def moment_of(production: Production, shot: Shot, hero: Shot) -> Moment:
+    """Frames at one time of day, where the hero's camera ran then; else the middles of the setup's hero and of the shot."""
+    best: tuple[float, Moment] | None = None
+    for other in production.all(Shot):
+        if other.kind != "shot" or other.trouble:
+            continue
+        if (other.camera_id, other.setup_id) != (hero.camera_id, hero.setup_id) or other.id == shot.id:
+            continue
+        theirs, own = seconds_of(other), seconds_of(shot)
+        if theirs is None or own is None:
+            continue
+        (a0, a1), (b0, b1) = theirs, own
+        begin, end = max(a0, b0), min(a1, b1)
+        if end > begin and (best is None or end - begin > best[0]):
+            at = (begin + end) / 2
+            best = end - begin, Moment(other, _frame(other, at - a0), _frame(shot, at - b0), True)
+    if best is not None:
+        return best[1]
+    return Moment(hero, hero.first + hero.frames // 2, shot.first + shot.frames // 2, False)
+
+
+def _frame(shot: Shot, seconds: float) -> int:
+    rate = float(shot.fps or 24)
+    return shot.first + min(max(round(seconds * rate), 0), max(shot.frames - 1, 0))

@@ -1,0 +1,266 @@
+"""What workers do for matching: read charts, gather evidence, solve, and measure shots against their heroes. Plain values in and out."""
+
+import json
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from functools import lru_cache
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from aquin.arrays import Float32
+from aquin.charts.fits import METRICS
+from aquin.charts.layout import layout
+from aquin.charts.solve import Solution, solve_all
+from aquin.charts.take import Take, read_take
+from aquin.colour.baked import BakedView
+from aquin.colour.config import ColourConfig
+from aquin.colour.grade import Grade
+from aquin.errors import AquinError
+from aquin.frames import RawDecode, open_source
+from aquin.match.engine import Side, Source, combined, gather
+from aquin.measure.ledger import Evidence, measure
+from aquin.measure.looks import clipped_share, facts
+
+FRAMES = 12
+"""Frames of a chart take that are looked at when a whole shoot is matched; Charts looks at more."""
+
+
+@dataclass(frozen=True)
+class Ref:
+    """A frame of a shot and how it is read. `grade`: the values of its grade, as JSON."""
+
+    path: Path
+    encoding: str
+    range: str
+    matrix: str
+    frame: int
+    raw: str = "{}"
+    grade: str = "{}"
+
+    @property
+    def graded(self) -> Grade:
+        return Grade.of(json.loads(self.grade))
+
+
+@dataclass(frozen=True)
+class ChartJob:
+    """One chart take to be read."""
+
+    key: str
+    take: Take
+
+    @property
+    def path(self) -> Path:
+        return self.take.path
+
+
+def read_job(job: ChartJob) -> dict[str, Any]:
+    """A chart's colours: `linear` (n, 3), `usable` (n,), `score`; empty where none was found."""
+    seen = read_take(replace(job.take, most=FRAMES))
+    reading = seen.reading()
+    if reading is None:
+        return {}
+    return {
+        "layout": reading.layout.name,
+        "linear": reading.linear.tolist(),
+        "usable": reading.usable.tolist(),
+        "score": reading.score,
+        "clipped": float(reading.clipped.max()),
+    }
+
+
+@dataclass(frozen=True)
+class SolveJob:
+    """One camera in one setup. `sources`: evidence as plain values, where charts speak; else `pairs` of frames are looked at."""
+
+    key: str
+    path: Path
+    models: tuple[str, ...]
+    sources: str = ""
+    pairs: tuple[tuple[Ref, Ref], ...] = ()
+    config: str | None = None
+    metric: str = "dE00"
+
+
+def solve_job(job: SolveJob) -> dict[str, Any]:
+    """Every model's grade and residuals. Raises AquinError when nothing supports a match."""
+    notes: list[str] = []
+    if job.sources:
+        sources = [source_of(v) for v in json.loads(job.sources)]
+    else:
+        sources, notes = _by_frames(job)
+    evidence = combined(sources)
+    solved = solve_all(evidence, models=job.models, metric=METRICS[job.metric])
+    return {
+        "sources": [values_of(s) for s in sources],
+        "solutions": [solution_values(s) for s in solved],
+        "notes": notes,
+    }
+
+
+def _by_frames(job: SolveJob) -> tuple[list[Source], list[str]]:
+    """Evidence of several pairs of frames together; points where any pair has them, else statistics."""
+    found: dict[str, list[Source]] = {}
+    notes: list[str] = []
+    refused: AquinError | None = None
+    for hero, shot in job.pairs:
+        sides = [_side(ref, job.config) for ref in (hero, shot)]
+        start = hero.graded
+        sides[0] = replace(sides[0], linear=np.asarray(start.linear(sides[0].linear), np.float32))
+        try:
+            sources, said = gather(sides[0], sides[1])
+        except AquinError as error:
+            refused = error
+            continue
+        notes += [n for n in said if n not in notes]
+        for s in sources:
+            found.setdefault(s.by, []).append(s)
+    for by in ("points", "statistics"):
+        if by in found:
+            return [joined(found[by])], notes if by == "statistics" else []
+    raise refused or AquinError("there is no frame to match by", None, "Film the chart")
+
+
+def joined(sources: Sequence[Source]) -> Source:
+    """Evidence of one kind from several frames as one; more frames make it surer."""
+    parts = [s.evidence for s in sources]
+    sure = float(1 - np.prod([1 - s.sureness for s in sources]))
+    most = 0.35 if sources[0].by == "statistics" else 0.95
+    evidence = Evidence(
+        np.concatenate([p.hero for p in parts]),
+        np.concatenate([p.shot for p in parts]),
+        np.concatenate([p.neutral for p in parts]),
+        np.concatenate([p.weights for p in parts]),
+    )
+    return Source(sources[0].by, evidence, min(sure, most))
+
+
+@dataclass(frozen=True)
+class LedgerJob:
+    """One shot against its hero under its grade; `sources` where charts speak for its camera."""
+
+    key: str
+    hero: Ref
+    shot: Ref
+    config: str | None
+    display: str
+    view: str
+    sources: str = ""
+    same_time: bool = False
+
+    @property
+    def path(self) -> Path:
+        return self.shot.path
+
+
+def ledger_job(job: LedgerJob) -> dict[str, Any]:
+    """The ledger as plain values: axis to hero, shot, difference, difference after; `by`, `sure`."""
+    hero, shot = (_side(ref, job.config) for ref in (job.hero, job.shot))
+    view = _view(job.config, job.display, job.view)
+    first, grade = job.hero.graded, job.shot.graded
+    target = replace(hero, linear=np.asarray(first.linear(hero.linear), np.float32))
+    sources = [source_of(v) for v in json.loads(job.sources)] if job.sources else []
+    own: list[Source] = []
+    if not sources or job.same_time:
+        try:
+            own, _ = gather(target, shot, "points" if sources else "auto")
+        except AquinError:
+            own = []
+    own = [s for s in own if s.by == "points" and s.sureness > 0.3] or ([] if sources else own)
+    spoken = own or sources
+    pictures = [
+        facts(side.linear, g, view, clipped_share(side.signal)).values()
+        for side, g in ((hero, first), (shot, Grade()), (shot, grade))
+    ]
+    evidence = combined(spoken) if spoken else Evidence(np.ones((1, 3)), np.ones((1, 3)), np.ones(1, bool))
+    rows = measure(evidence, grade, (pictures[0], pictures[1], pictures[2]))
+    if not spoken:
+        rows = [r for r in rows if r.axis.picture]
+    return {
+        "by": "+".join(s.by for s in spoken),
+        "sure": float(1 - np.prod([1 - s.sureness for s in spoken])) if spoken else 0.0,
+        "rows": {r.axis.name: [r.hero, r.shot, r.difference, r.after] for r in rows},
+        "own": [values_of(s) for s in own],
+    }
+
+
+def values_of(source: Source) -> dict[str, Any]:
+    e = source.evidence
+    return {
+        "by": source.by,
+        "sure": source.sureness,
+        "hero": np.round(e.hero, 6).tolist(),
+        "shot": np.round(e.shot, 6).tolist(),
+        "neutral": e.neutral.tolist(),
+        "say": None if e.say is None else np.round(e.say, 4).tolist(),
+        "layout": "" if e.reflectance is None else "24-patch",
+        "kept": None,
+    }
+
+
+def source_of(values: Mapping[str, Any]) -> Source:
+    known = None
+    if values.get("layout"):
+        chart = layout(str(values["layout"]))
+        known = chart.reflectances
+        if known is not None and values.get("kept") is not None:
+            known = known[np.array(values["kept"], bool)]
+        if known is not None and len(known) != len(values["hero"]):
+            known = None
+    evidence = Evidence(
+        np.array(values["hero"], np.float64).reshape(-1, 3),
+        np.array(values["shot"], np.float64).reshape(-1, 3),
+        np.array(values["neutral"], bool),
+        None if values.get("say") is None else np.array(values["say"], np.float64),
+        known,
+    )
+    return Source(str(values["by"]), evidence, float(values["sure"]))
+
+
+def solution_values(s: Solution) -> dict[str, Any]:
+    return {
+        "model": s.model,
+        "grade": s.grade.values(),
+        "mean": s.mean,
+        "p95": s.p95,
+        "loo": None if not np.isfinite(s.loo) else s.loo,
+        "condition": s.condition,
+        "size": s.size,
+        "metric": s.metric,
+    }
+
+
+def solution_of(values: Mapping[str, Any]) -> Solution:
+    loo = float("nan") if values["loo"] is None else float(values["loo"])
+    return Solution(
+        str(values["model"]), Grade.of(values["grade"]), float(values["mean"]), float(values["p95"]), loo,
+        float(values["condition"]), float(values["size"]), str(values["metric"]),
+    )  # fmt: skip
+
+
+@lru_cache(maxsize=2)
+def _config(path: str | None) -> ColourConfig:
+    return ColourConfig.load(path)
+
+
+@lru_cache(maxsize=2)
+def _view(config: str | None, display: str, view: str) -> Any:
+    return BakedView.bake(_config(config).view(display, view), 65).process
+
+
+@lru_cache(maxsize=6)
+def _read(ref: Ref, config: str | None) -> tuple[Float32, Float32]:
+    raw = RawDecode.of(json.loads(ref.raw)) if ref.raw != "{}" else None
+    source = open_source(ref.path, ref.matrix or None, ref.range or None, raw=raw)  # type: ignore[arg-type]
+    try:
+        rgb = source.read(min(max(ref.frame, source.first), source.last)).rgb
+    finally:
+        source.close()
+    return rgb, _config(config).to_linear(ref.encoding)(rgb)
+
+
+def _side(ref: Ref, config: str | None) -> Side:
+    signal, linear = _read(replace(ref, grade="{}"), config)
+    return Side(signal, linear)
