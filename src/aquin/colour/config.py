@@ -84,6 +84,8 @@ class ColourConfig:
                     f"the name '{camera.name}' is taken in the configuration", None, "Choose another name"
                 )
             config.addColorSpace(camera.colour_space())
+            if getattr(camera, "file", "") and not config.getSearchPath():
+                config.setSearchPath(".")  # beside the configuration
         return ColourConfig(config, f"{self.label} + {', '.join(c.name for c in cameras)}")
 
     def text(self) -> str:

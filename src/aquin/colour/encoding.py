@@ -160,6 +160,14 @@ class MeasuredEncoding:
     curve: LogCurve | TableCurve
     matrix: tuple[tuple[float, float, float], ...]
     description: str = ""
+    file: str = ""
+    """Name of a .clf beside the configuration that holds the steps: a configuration's own text can hold no table."""
+
+    def clf(self) -> str:
+        """The steps as the text of a .clf file."""
+        group = self.steps()
+        group.getFormatMetadata().setID(self.name)
+        return str(group.write("Academy/ASC Common LUT Format", ocio.Config.CreateRaw()))
 
     def steps(self) -> Any:
         """Signal to ACES AP0 as an OpenColorIO group."""
@@ -180,7 +188,10 @@ class MeasuredEncoding:
     def colour_space(self) -> Any:
         """The same as an OpenColorIO colour space whose scene reference is AP0."""
         kind = "log" if isinstance(self.curve, LogCurve) else "sdr-video"
-        return _space(self.name, self.description, kind, self.steps())
+        steps = self.steps()
+        if self.file:
+            steps = ocio.FileTransform(self.file, interpolation=ocio.INTERP_LINEAR)
+        return _space(self.name, self.description, kind, steps)
 
 
 def _camera_log(c: LogCurve) -> Any:

@@ -6,7 +6,7 @@ from PySide6.QtWidgets import QDialog, QGridLayout, QLabel, QPushButton, QVBoxLa
 from aquin.desk import theme
 
 KEYS = (
-    ("1, 2, 3, 5", "Plan, Shots, Charts, Bench"),
+    ("1, 2, 3, 4, 5", "Plan, Shots, Charts, Board, Bench"),
     ("Ctrl+N, Ctrl+Shift+P", "new production, open a production"),
     ("Ctrl+Z, Ctrl+Y", "undo, redo"),
     ("Esc", "stop what is running"),
@@ -25,6 +25,15 @@ KEYS = (
     ("N, then arrow keys", "on the frame: pick a corner and move it"),
     (", .", "previous, next take"),
     ("Ctrl+Enter", "keep the solution as the balance"),
+    ("", "Board"),
+    ("arrow keys, Shift, Ctrl", "go to a cell, select several"),
+    ("S", "settle the selected cells"),
+    ("Shift+S", "settle all"),
+    ("H", "make the selected shot its setup's hero"),
+    ("P", "propagate the balance"),
+    (", .", "previous, next shot of the cell"),
+    ("Enter", "look at the shot on the Bench"),
+    ("Ctrl+Enter", "mark the shot as agreed, or open it again"),
     ("", "Bench"),
     ("Ctrl+O", "open a hero"),
     ("Ctrl+Shift+O", "open a shot"),
@@ -76,6 +85,14 @@ angle and saturation one after the other. Keep one, and it becomes the balance o
 
 Profile recovers a camera's curve and matrix from an exposure series. Latitude says how far over and under each camera may be, \
 and what that costs.""",
+    ),
+    "board": (
+        "The Board",
+        """Setups are rows, cameras are columns. A cell says in one word where a camera stands in a setup, and how far it hangs from the setup's hero in exposure, warmth, tint, saturation and sharpness.
+
+Choose a hero for each setup, or let them be proposed, and a main hero if the setups' heroes are to match, too. Settle matches cells to their heroes: by charts where both cameras filmed one, else by the parts of the scene that both saw, else by statistics, which are believed least. Shots that stand apart from their camera's others get an exposure of their own. What nothing supports is left, with the reason.
+
+All of it is one step that can be undone. A cell turns stale when something it was made from changes. Look at each shot on the Bench, and mark as agreed what you are content with: a later change takes the mark off.""",
     ),
     "bench": (
         "The Bench",

@@ -11,6 +11,7 @@ VIEWS = (
     ("plan", "Plan", "1", "The chain, exposure and charts"),
     ("shots", "Shots", "2", "The log and what is wrong in it"),
     ("charts", "Charts", "3", "Read charts, balance, profile and latitude"),
+    ("board", "Board", "4", "Setups by cameras: heroes, settle, propagate"),
     ("bench", "Bench", "5", "Hero and shot, the ledger and the stack"),
 )
 _STYLE = (

@@ -1,5 +1,6 @@
 """Small pictures of shots through the chain, made beside the interface thread; only what is asked for."""
 
+import json
 from collections import OrderedDict
 from contextlib import suppress
 
@@ -8,6 +9,7 @@ from PySide6.QtCore import QMutex, QMutexLocker, QObject, QThread, QWaitConditio
 from PySide6.QtGui import QIcon, QImage, QPixmap
 
 from aquin.colour.config import ColourConfig, Processor
+from aquin.colour.grade import Grade
 from aquin.errors import AquinError
 from aquin.production import Production, Shot
 from aquin.production.looking import picture_of
@@ -16,8 +18,8 @@ from aquin.production.measuring import encoding_of
 KEPT = 3000
 BATCH = 24
 
-Key = tuple[str, str]
-"""A shot's content and its encoding."""
+Key = tuple[str, str, str]
+"""A shot's content, its encoding, and its grade as JSON (empty: none)."""
 
 
 class Thumbs(QThread):
@@ -46,10 +48,11 @@ class Thumbs(QThread):
             self._kept.clear()
             self._wanted.clear()
 
-    def get(self, shot: Shot) -> QIcon | None:
+    def get(self, shot: Shot, grade: Grade | None = None) -> QIcon | None:
         if self._production is None or not shot.content:
             return None
-        key = (shot.content, encoding_of(self._production, shot))
+        said = "" if grade is None or grade == Grade() else json.dumps(grade.values())
+        key = (shot.content, encoding_of(self._production, shot), said)
         if key in self._kept:
             return self._kept[key]
         self._kept[key] = None
@@ -101,12 +104,12 @@ def _pictures(
 ) -> dict[Key, QImage]:
     out: dict[Key, QImage] = {}
     try:
-        thumbs = production.measured_of("thumb", {content for content, _ in batch})
+        thumbs = production.measured_of("thumb", {content for content, _, _ in batch})
         view = config.view(*seen_on)
     except AquinError:
         return out
     ready: dict[str, Processor | None] = {}
-    for content, encoding in batch:
+    for content, encoding, said in batch:
         thumb = thumbs.get(content)
         if not thumb:
             continue
@@ -117,10 +120,14 @@ def _pictures(
                 ready[encoding] = config.to_linear(encoding) if encoding else None
         linear = ready[encoding]
         if linear is not None:
-            signal = view(linear(signal))
+            light = linear(signal)
+            if said:
+                with suppress(ValueError, KeyError, TypeError):
+                    light = np.asarray(Grade.of(json.loads(said)).linear(light), np.float32)
+            signal = view(light)
         codes = np.ascontiguousarray(np.clip(signal * 255 + 0.5, 0, 255).astype(np.uint8))
         image = QImage(
             codes.data, codes.shape[1], codes.shape[0], codes.strides[0], QImage.Format.Format_RGB888
         )
-        out[content, encoding] = image.copy()
+        out[content, encoding, said] = image.copy()
     return out

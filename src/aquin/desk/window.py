@@ -27,6 +27,7 @@ from aquin.colour.config import ColourConfig
 from aquin.desk import theme
 from aquin.desk.bench import BenchView
 from aquin.desk.bench_link import BenchLink
+from aquin.desk.board import BoardView
 from aquin.desk.charts import ChartsView
 from aquin.desk.keys import help_dialog, keys_dialog
 from aquin.desk.places import demo_folder, last_session, window_settings
@@ -63,11 +64,14 @@ class Window(QMainWindow):
         self.shots = ShotsView(self.view.jobs)
         self.plan = PlanView(self.view.jobs)
         self.charts = ChartsView(self.view.jobs)
+        self.board = BoardView(self.view.jobs)
         self.productions = Productions(self, self.view.jobs)
         self.link = BenchLink(self.view, self.productions)
-        for speaker in (self.shots, self.plan, self.charts, self.productions):
+        for speaker in (self.shots, self.plan, self.charts, self.board, self.productions):
             speaker.told.connect(self.tell)
         self.shots.looked_at.connect(self.look_at)
+        self.board.looked_at.connect(self.look_at)
+        self.board.stated.connect(self._stated)
         self.plan.config_changed.connect(self.productions.reload_config)
         self.charts.config_changed.connect(self.productions.reload_config)
         self.charts.stated.connect(self._stated)
@@ -82,7 +86,7 @@ class Window(QMainWindow):
         middle.setSpacing(0)
         self.rail = self._rail()
         self.pages = QStackedWidget()
-        for page in (self.plan, self.shots, self.charts, self.view):
+        for page in (self.plan, self.shots, self.charts, self.board, self.view):
             self.pages.addWidget(page)
         middle.addWidget(self.rail)
         middle.addWidget(self.pages, 1)
@@ -118,6 +122,7 @@ class Window(QMainWindow):
             "scopes": self.view.scopes,
             "shots": self.shots.columns,
             "charts": self.charts.columns,
+            "board": self.board.columns,
         }
 
     def _rail(self) -> Rail:
@@ -141,11 +146,18 @@ class Window(QMainWindow):
     @property
     def shown(self) -> str:
         """The name of the view that is shown."""
-        return ("plan", "shots", "charts", "bench")[self.pages.currentIndex()]
+        return ("plan", "shots", "charts", "board", "bench")[self.pages.currentIndex()]
 
     def show_view(self, name: str) -> None:
         """Go to a view."""
-        page = {"plan": self.plan, "shots": self.shots, "charts": self.charts, "bench": self.view}[name]
+        pages: dict[str, QWidget] = {
+            "plan": self.plan,
+            "shots": self.shots,
+            "charts": self.charts,
+            "board": self.board,
+            "bench": self.view,
+        }
+        page = pages[name]
         self.pages.setCurrentWidget(page)
         self.rail.show_view(name)
         if name == "bench":
@@ -154,6 +166,8 @@ class Window(QMainWindow):
             (self.shots.pictures if self.shots.shows_pictures else self.shots.table).setFocus()
         elif name == "charts":
             self.charts.list.setFocus()
+        elif name == "board":
+            self.board.table.setFocus()
         else:
             self.plan.setFocus()
         if hasattr(self, "_saving"):
@@ -224,9 +238,18 @@ class Window(QMainWindow):
                 ",": lambda: self.charts.step(-1),
                 ".": lambda: self.charts.step(1),
             },
+            "board": {
+                "S": self.board.settle_chosen,
+                "Shift+S": self.board.settle_all,
+                "H": self.board.make_hero,
+                "P": self.board.ask_propagate,
+                ",": lambda: self.board.step(-1),
+                ".": lambda: self.board.step(1),
+                "Ctrl+Return": self.board.agree,
+            },
             "plan": {},
         }
-        for name in ("shots", "plan", "charts"):
+        for name in ("shots", "plan", "charts", "board"):
             here[name] |= {"Ctrl+Z": own.undo, "Ctrl+Y": own.redo, "Ctrl+Shift+Z": own.redo}
         for keys in dict.fromkeys(k for actions in here.values() for k in actions):
 
@@ -275,6 +298,7 @@ class Window(QMainWindow):
         self.shots.show_production(own.current, own.config, self.view.seen_on)
         self.plan.show_production(own.current, own.config)
         self.charts.show_production(own.current, own.config, self.view.seen_on)
+        self.board.show_production(own.current, own.config, self.view.seen_on)
         self.setWindowTitle(f"{own.current.name} - Aquin" if own.current is not None else "Aquin")
         if self.keep and own.current is not None:
             QSettings(str(window_settings()), QSettings.Format.IniFormat).setValue(
@@ -291,6 +315,7 @@ class Window(QMainWindow):
         self.shots.changed()
         self.plan.refresh()
         self.charts.refresh()
+        self.board.refresh()
         self.saved.setText(f"saved {time.strftime('%H:%M:%S')}")
         self._stated()
 
@@ -391,6 +416,7 @@ class Window(QMainWindow):
         off = sum(not row.within for row in self.bench.ledger(self.bench.grade))
         self.rail.set_count("bench", off, "axes out of tolerance")
         self.rail.set_count("charts", self.charts.desk.open_count, "cameras in setups without a balance")
+        self.rail.set_count("board", self.board.open_count, "cells are not settled")
         self.rail.set_count("plan", self.plan.open_count, "links to look at")
         log = self.shots.log
         self.rail.set_count("shots", log.open_count if log is not None else 0, "findings")
@@ -437,6 +463,15 @@ class Window(QMainWindow):
                 f"{self.charts.desk.open_count} cameras in setups have a chart but no balance",
                 "read charts",
             )
+        if self.shown == "board":
+            if self.board.heroless:
+                return (
+                    f"{len(self.board.heroless)} setups have no hero: let heroes be proposed",
+                    "propose heroes",
+                )
+            if self.board.open_count:
+                return f"{self.board.open_count} cells are not settled: settle all", "settle board"
+            return "All cells are settled: look at a shot on the Bench", "look"
         log = self.shots.log
         if log is not None and not log.findings:
             return "Audit the shots", "audit"
@@ -461,6 +496,9 @@ class Window(QMainWindow):
             "show shots": lambda: self.show_view("shots"),
             "keep balance": self.charts.keep,
             "read charts": self.charts.read_missing,
+            "propose heroes": self.board.propose,
+            "settle board": self.board.settle_all,
+            "look": self.board.look,
         }
         if action in ("log", "audit"):
             self.show_view("shots")
@@ -526,6 +564,7 @@ class Window(QMainWindow):
             settings.setValue("shot columns", self.shots.table.header().saveState())
         self.view.finish()
         self.shots.finish()
+        self.board.finish()
         self.productions.close()
         super().closeEvent(event)
 

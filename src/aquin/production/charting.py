@@ -8,6 +8,7 @@ from typing import Any
 
 import numpy as np
 
+from aquin.arrays import write_safely
 from aquin.charts.fits import DE00, Metric
 from aquin.charts.identify import Identification, identify
 from aquin.charts.latitude import Exposed, Latitude, Limits, latitude, refined_stops
@@ -18,6 +19,7 @@ from aquin.charts.solve import Solution
 from aquin.charts.sweep import Sweep
 from aquin.charts.take import Take, expose, read_take, to_linear_of
 from aquin.colour.config import ColourConfig
+from aquin.colour.encoding import TableCurve
 from aquin.errors import AquinError
 from aquin.frames.raw import ENCODING
 from aquin.measure.ledger import Evidence
@@ -108,7 +110,7 @@ def take_of(production: Production, config: ColourConfig, shot: Shot, mark: Mark
     plain = shot.floating
     return Take(
         path,
-        how.encoding if how.known else _linear_of(config, shot) if shot.floating else "",
+        how.encoding if how.known else linear_of(config, shot) if shot.floating else "",
         chosen,
         "" if plain else how.matrix,
         "" if plain else how.range,
@@ -120,7 +122,7 @@ def take_of(production: Production, config: ColourConfig, shot: Shot, mark: Mark
     )
 
 
-def _linear_of(config: ColourConfig, shot: Shot) -> str:
+def linear_of(config: ColourConfig, shot: Shot) -> str:
     """A floating-point recording without a decided encoding: what it says of itself, else scene-linear as it is."""
     for name in (shot.said_encoding, "scene_linear"):
         try:
@@ -338,12 +340,18 @@ def keep_profile(
         f"measured by {len(made.curve.stops)} exposures, {made.curve.rms_stops:.3f} stop rms, "
         f"{made.under:+.1f} to {made.over:+.1f} stops"
     )
-    text = config.with_encodings(made.encoding(name, note)).text()
+    encoding = made.encoding(name, note)
+    if isinstance(encoding.curve, TableCurve):
+        table = encoding.clf()
+        sign = hashlib.blake2b(table.encode(), digest_size=4).hexdigest()
+        beside = production.path.with_name(f"{production.path.stem}-{sign}.clf")
+        if not beside.exists():
+            write_safely(beside, lambda p: _put(p, table))
+        encoding = replace(encoding, file=beside.name)
+    text = config.with_encodings(encoding).text()
     mark = hashlib.blake2b(text.encode(), digest_size=4).hexdigest()
     path = production.path.with_name(f"{production.path.stem}-{mark}.ocio")
     if not path.exists():
-        from aquin.arrays import write_safely
-
         write_safely(path, lambda p: _put(p, text))
     choose_config(production, path)
     new = replace(camera, encoding=name.strip(), encoding_note=note)

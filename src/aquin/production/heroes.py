@@ -11,6 +11,9 @@ from aquin.production.store import Entry, Production
 MAIN = "main heroes"
 """Option: setup id to the shot that its hero is matched to; the empty key holds for all other setups."""
 
+LOOKS = ("exposure", "white setting", "baked picture", "encoding", "range", "clipping")
+"""Findings about how a shot looks."""
+
 
 def hero_of(production: Production, setup: Setup | None) -> Shot | None:
     """The setup's hero; None where none is chosen or it is gone."""
@@ -49,12 +52,10 @@ def make_main(production: Production, shot: Shot, setups: Sequence[Setup] = ()) 
 
 def propose(production: Production) -> dict[str, Shot]:
     """Setup id to a hero for setups without one: of the camera that filmed most setups, the longest shot that nothing speaks against."""
-    doubted = {
-        id
-        for data in production.findings()
-        for id in data.get("shots", ())
-        if data.get("severity") in ("error", "warning")
-    }
+    doubted: Counter[str] = Counter()
+    for data in production.findings():
+        weight = 10 if data.get("kind") in LOOKS else 1 if data.get("severity") in ("error", "warning") else 0
+        doubted.update(dict.fromkeys(data.get("shots", ()), weight))
     shots = [
         s for s in production.all(Shot) if s.kind == "shot" and s.setup_id and s.camera_id and not s.trouble
     ]
@@ -72,7 +73,7 @@ def propose(production: Production) -> dict[str, Shot]:
                 s.camera_id not in known,
                 -reach[s.camera_id],
                 order.get(s.camera_id, 99),
-                s.id in doubted,
+                doubted[s.id],
                 -s.frames,
             ),
         )

@@ -17,10 +17,11 @@ from aquin.charts.take import Take, read_take
 from aquin.colour.baked import BakedView
 from aquin.colour.config import ColourConfig
 from aquin.colour.grade import Grade
+from aquin.colour.primaries import AP1_LUMA
 from aquin.errors import AquinError
 from aquin.frames import RawDecode, open_source
 from aquin.match.engine import Side, Source, combined, gather
-from aquin.measure.ledger import Evidence, measure
+from aquin.measure.ledger import Evidence
 from aquin.measure.looks import clipped_share, facts
 
 FRAMES = 12
@@ -73,54 +74,19 @@ def read_job(job: ChartJob) -> dict[str, Any]:
 
 @dataclass(frozen=True)
 class SolveJob:
-    """One camera in one setup. `sources`: evidence as plain values, where charts speak; else `pairs` of frames are looked at."""
+    """One camera in one setup. `sources`: its evidence as plain values, as JSON."""
 
     key: str
     path: Path
     models: tuple[str, ...]
-    sources: str = ""
-    pairs: tuple[tuple[Ref, Ref], ...] = ()
-    config: str | None = None
+    sources: str
     metric: str = "dE00"
 
 
-def solve_job(job: SolveJob) -> dict[str, Any]:
-    """Every model's grade and residuals. Raises AquinError when nothing supports a match."""
-    notes: list[str] = []
-    if job.sources:
-        sources = [source_of(v) for v in json.loads(job.sources)]
-    else:
-        sources, notes = _by_frames(job)
-    evidence = combined(sources)
-    solved = solve_all(evidence, models=job.models, metric=METRICS[job.metric])
-    return {
-        "sources": [values_of(s) for s in sources],
-        "solutions": [solution_values(s) for s in solved],
-        "notes": notes,
-    }
-
-
-def _by_frames(job: SolveJob) -> tuple[list[Source], list[str]]:
-    """Evidence of several pairs of frames together; points where any pair has them, else statistics."""
-    found: dict[str, list[Source]] = {}
-    notes: list[str] = []
-    refused: AquinError | None = None
-    for hero, shot in job.pairs:
-        sides = [_side(ref, job.config) for ref in (hero, shot)]
-        start = hero.graded
-        sides[0] = replace(sides[0], linear=np.asarray(start.linear(sides[0].linear), np.float32))
-        try:
-            sources, said = gather(sides[0], sides[1])
-        except AquinError as error:
-            refused = error
-            continue
-        notes += [n for n in said if n not in notes]
-        for s in sources:
-            found.setdefault(s.by, []).append(s)
-    for by in ("points", "statistics"):
-        if by in found:
-            return [joined(found[by])], notes if by == "statistics" else []
-    raise refused or AquinError("there is no frame to match by", None, "Film the chart")
+def solve_job(job: SolveJob) -> list[dict[str, Any]]:
+    """Every model's grade and residuals. Raises AquinError when the evidence carries none."""
+    evidence = combined([source_of(v) for v in json.loads(job.sources)])
+    return [solution_values(s) for s in solve_all(evidence, models=job.models, metric=METRICS[job.metric])]
 
 
 def joined(sources: Sequence[Source]) -> Source:
@@ -138,52 +104,58 @@ def joined(sources: Sequence[Source]) -> Source:
 
 
 @dataclass(frozen=True)
-class LedgerJob:
-    """One shot against its hero under its grade; `sources` where charts speak for its camera."""
+class SeeJob:
+    """A frame of a shot beside one of its hero, both as filmed: what supports a match, whatever the grades are."""
 
     key: str
     hero: Ref
     shot: Ref
     config: str | None
-    display: str
-    view: str
-    sources: str = ""
-    same_time: bool = False
 
     @property
     def path(self) -> Path:
         return self.shot.path
 
 
-def ledger_job(job: LedgerJob) -> dict[str, Any]:
-    """The ledger as plain values: axis to hero, shot, difference, difference after; `by`, `sure`."""
-    hero, shot = (_side(ref, job.config) for ref in (job.hero, job.shot))
-    view = _view(job.config, job.display, job.view)
-    first, grade = job.hero.graded, job.shot.graded
-    target = replace(hero, linear=np.asarray(first.linear(hero.linear), np.float32))
-    sources = [source_of(v) for v in json.loads(job.sources)] if job.sources else []
-    own: list[Source] = []
-    if not sources or job.same_time:
+def see_job(job: SeeJob) -> dict[str, Any]:
+    """`points` and `statistics`: evidence as plain values, or None. `levels`: stops of luminance between the pictures' quartiles."""
+    hero, shot = (side_of(ref, job.config) for ref in (job.hero, job.shot))
+    found: dict[str, Any] = {"points": None, "statistics": None}
+    for by in ("points", "statistics"):
         try:
-            own, _ = gather(target, shot, "points" if sources else "auto")
+            sources, _ = gather(hero, shot, by)
         except AquinError:
-            own = []
-    own = [s for s in own if s.by == "points" and s.sureness > 0.3] or ([] if sources else own)
-    spoken = own or sources
-    pictures = [
-        facts(side.linear, g, view, clipped_share(side.signal)).values()
-        for side, g in ((hero, first), (shot, Grade()), (shot, grade))
+            continue
+        found[by] = values_of(sources[0])
+    tones = [
+        np.log2(np.maximum(side.linear[::2, ::2] @ AP1_LUMA.astype(np.float32), 2e-4))
+        for side in (hero, shot)
     ]
-    evidence = combined(spoken) if spoken else Evidence(np.ones((1, 3)), np.ones((1, 3)), np.ones(1, bool))
-    rows = measure(evidence, grade, (pictures[0], pictures[1], pictures[2]))
-    if not spoken:
-        rows = [r for r in rows if r.axis.picture]
-    return {
-        "by": "+".join(s.by for s in spoken),
-        "sure": float(1 - np.prod([1 - s.sureness for s in spoken])) if spoken else 0.0,
-        "rows": {r.axis.name: [r.hero, r.shot, r.difference, r.after] for r in rows},
-        "own": [values_of(s) for s in own],
-    }
+    levels = [np.percentile(t, (25, 50, 75)) for t in tones]
+    return found | {"levels": (levels[1] - levels[0]).round(4).tolist()}
+
+
+@dataclass(frozen=True)
+class LookJob:
+    """A frame under a grade, as the ledger measures pictures."""
+
+    key: str
+    shot: Ref
+    config: str | None
+    display: str
+    view: str
+
+    @property
+    def path(self) -> Path:
+        return self.shot.path
+
+
+def look_job(job: LookJob) -> dict[str, float | None]:
+    """The picture's values by axis; None where there is nothing to measure."""
+    side = side_of(job.shot, job.config)
+    view = _view(job.config, job.display, job.view)
+    values = facts(side.linear, job.shot.graded, view, clipped_share(side.signal)).values()
+    return {k: None if not np.isfinite(v) else round(v, 5) for k, v in values.items()}
 
 
 def values_of(source: Source) -> dict[str, Any]:
@@ -261,6 +233,7 @@ def _read(ref: Ref, config: str | None) -> tuple[Float32, Float32]:
     return rgb, _config(config).to_linear(ref.encoding)(rgb)
 
 
-def _side(ref: Ref, config: str | None) -> Side:
+def side_of(ref: Ref, config: str | None) -> Side:
+    """A frame as recorded and in scene-linear; its grade is not looked at. Raises AquinError."""
     signal, linear = _read(replace(ref, grade="{}"), config)
     return Side(signal, linear)
