@@ -96,8 +96,11 @@ def solve(
     leave_one_out: bool = True,
     scene: Float64 | None = None,
     metric: Metric = DE00,
+    folds: int | None = None,
 ) -> Solution:
     """Solve one model. Raises AquinError when the evidence can't carry it.
+
+    `folds`: into so many groups pairs are parted that are left out together; where None, one by one, or a tenth at a time of many.
 
     `scene`: (m, 3) scene-linear AP1 colours of the shot. A CDL can't be right for every colour; with `scene` it is fitted
     to what the 3x3 matrix of the same evidence makes of them as well, so that it is best for the colours that are there.
@@ -118,7 +121,8 @@ def solve(
     loo = float("nan")
     if leave_one_out and len(left) > fewest:
         near = (found, behind)
-        groups = np.arange(len(left)) if len(left) <= MANY else np.arange(len(left)) % 10
+        many = folds or (len(left) if len(left) <= MANY else 10)
+        groups = np.arange(len(left)) % min(many, len(left))
         single = []
         for k in range(groups.max() + 1):
             out = groups == k
@@ -224,12 +228,13 @@ def solve_all(
     scene: Float64 | None = None,
     models: Sequence[str] = BASES,
     metric: Metric = DE00,
+    folds: int | None = None,
 ) -> list[Solution]:
     """Every model that the evidence can carry, from simple to rich. Raises AquinError when it carries none."""
     out, refused = [], None
     for k, model in enumerate(models):
         try:
-            out.append(solve(evidence, model, scene=scene, metric=metric))
+            out.append(solve(evidence, model, scene=scene, metric=metric, folds=folds))
         except AquinError as error:
             refused = error
         if progress:

@@ -13,6 +13,7 @@ from PySide6.QtWidgets import (
     QLabel,
     QPushButton,
     QSplitter,
+    QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
@@ -22,19 +23,22 @@ from aquin.colour.config import ColourConfig
 from aquin.colour.grade import Grade
 from aquin.desk import theme
 from aquin.desk.files import Files
-from aquin.desk.pictures import MODES, Pictures
-from aquin.desk.preview import Scopes, Shown, fit, scopes_of, show
-from aquin.desk.scopes import ChromaPlane, Patches, WaveformScope
+from aquin.desk.pictures import MODES, ZONE_NAMES, Pictures
+from aquin.desk.preview import Scopes, Shown, fit, gaps, scopes_of, show, zoned
+from aquin.desk.scopes import ChromaPlane, Patches, Tones, WaveformScope
 from aquin.desk.side_header import SideHeader
 from aquin.desk.side_panel import SidePanel
 from aquin.desk.state import ROLES, Bench, Role
 from aquin.desk.work import Jobs, Latest
-from aquin.measure.ledger import difference_of
+from aquin.match.settle import settle as settle_axis
+from aquin.measure.ledger import AXES, REPORTED, PictureValues, difference_of
+from aquin.measure.looks import clipped_share, facts
 
 _MODE_TIPS = {
     "side": "Hero on the left, shot on the right",
     "seam": "Hero left of a line, shot right of it. Drag the line; drag its end to turn it; arrow keys move it, Alt with arrow keys turns it",
     "strips": "Vertical strips of both in turn",
+    "difference": "CIEDE2000 between hero and shot, place by place, in steps: for two recordings of one view",
     "blink": "Hero and shot in turn, two changes a second. Flashing pictures can hurt: it never goes faster",
 }
 
@@ -57,8 +61,11 @@ class BenchView(QWidget):
         self.latest.ready.connect(self._shown)
         self.scoping = Latest(self)
         self.scoping.ready.connect(self._draw_scopes)
+        self.judging = Latest(self)
+        self.judging.ready.connect(self._judged)
         self.baked: BakedView | None = None
         self.seen_on = bench.config.default_view()
+        self._facts: dict[tuple[int, str, int], dict[str, float]] = {}
         self._small: dict[Role, tuple[object, np.ndarray]] = {}
         self._hero_shown: tuple[object, Shown] | None = None
         self._hovered: Grade | None = None
@@ -84,6 +91,10 @@ class BenchView(QWidget):
         self.headers = {role: SideHeader(role) for role in ROLES}
         self.pictures = Pictures()
         self.waveform, self.plane, self.patches = WaveformScope(), ChromaPlane(), Patches()
+        self.tones = Tones()
+        self.third = QStackedWidget()
+        self.third.addWidget(self.patches)
+        self.third.addWidget(self.tones)
         for header in self.headers.values():
             header.open_file.connect(self.files.ask_file)
             header.pick.connect(self.files.pick_encoding)
@@ -115,7 +126,17 @@ class BenchView(QWidget):
         self.state_label = QLabel("")
         self.state_label.setStyleSheet("color: #9e9e9e;")
         self.corners_button, self.grade_button = QPushButton("chart corners"), QPushButton("grade on")
+        self.zones_button, self.third_button = QPushButton("zones"), QPushButton("tones")
+        self.waves_button = QPushButton("waves")
+        self.waves_button.setProperty("quiet", True)
+        self.waves_button.setToolTip("Waveform: channels over each other, side by side, or luma alone (W)")
+        self.waves_button.clicked.connect(self.waveform.cycle)
         for button, tip in (
+            (
+                self.zones_button,
+                "Exposure zones: stops from grey of the graded scene, each in one colour (Z)",
+            ),
+            (self.third_button, "How often each level occurs, in the place of the patches (V)"),
             (self.corners_button, "Show the chart's corners; drag them to where the patch field ends (K)"),
             (self.grade_button, "The whole grade on or off (G)"),
         ):
@@ -123,9 +144,20 @@ class BenchView(QWidget):
             button.setChecked(True)
             button.setProperty("quiet", True)
             button.setToolTip(tip)
+        for button in (self.zones_button, self.third_button):
+            button.setChecked(False)
+        self.zones_button.toggled.connect(self._toggle_zones)
+        self.third_button.toggled.connect(lambda on: self.third.setCurrentIndex(int(on)))
         self.corners_button.toggled.connect(self._toggle_corners)
         self.grade_button.toggled.connect(self._toggle_grade)
-        for widget in (self.state_label, self.corners_button, self.grade_button):
+        for widget in (
+            self.state_label,
+            self.waves_button,
+            self.third_button,
+            self.zones_button,
+            self.corners_button,
+            self.grade_button,
+        ):
             modes.addWidget(widget)
 
         upper = QWidget()
@@ -136,7 +168,7 @@ class BenchView(QWidget):
         column.addWidget(self.pictures, 1)
         column.addLayout(modes)
         self.scopes = QSplitter(Qt.Orientation.Horizontal)
-        for scope, share in ((self.waveform, 46), (self.plane, 27), (self.patches, 27)):
+        for scope, share in ((self.waveform, 46), (self.plane, 27), (self.third, 27)):
             self.scopes.addWidget(scope)
             self.scopes.setStretchFactor(self.scopes.count() - 1, share)
         self.scopes.setSizes([400, 225, 225])
@@ -226,8 +258,36 @@ class BenchView(QWidget):
     # the grade
 
     def settle(self, axis: str) -> None:
-        self.bench.settle(axis)
-        self.refresh()
+        bench, baked = self.bench, self.baked
+        found = next(a for a in AXES if a.name == axis)
+        if axis in REPORTED:
+            self.told.emit(f"The {axis} is only reported: nothing can settle it.")
+            return
+        hero, shot = bench.loaded["hero"], bench.loaded["shot"]
+        if not found.picture:
+            bench.settle(axis)
+            self.refresh()
+        elif bench.match is not None and baked is not None and hero is not None and shot is not None:
+            evidence, grade, first = bench.match.evidence, bench.grade, bench.hero_grade
+
+            def work() -> Grade:
+                target = facts(hero.linear, first, baked.process).values()
+                detail = axis == "sharpness"
+                return settle_axis(
+                    evidence,
+                    grade,
+                    axis,
+                    lambda g: facts(shot.linear, g, baked.process, detail=detail).values(),
+                    target,
+                )
+
+            def done(made: Grade) -> None:
+                bench.set_grade(made, f"settle {axis}")
+                self.refresh()
+                if made == grade:
+                    self.told.emit(f"Nothing moves the {axis} any nearer to the hero.")
+
+            self.jobs.start("settle axis", f"settling {axis}", work, done, self.told.emit)
 
     def settle_all(self) -> None:
         self.bench.settle_all()
@@ -246,6 +306,10 @@ class BenchView(QWidget):
         self.bench.graded = on
         self.grade_button.setText("grade on" if on else "grade off")
         self.refresh()
+
+    def _toggle_zones(self, on: bool) -> None:
+        self.pictures.zone_names = ZONE_NAMES if on else ()
+        self.redraw()
 
     def _toggle_corners(self, on: bool) -> None:
         self.pictures.show_corners = on
@@ -298,6 +362,8 @@ class BenchView(QWidget):
     def set_mode(self, mode: str) -> None:
         self.mode_buttons[mode].setChecked(True)
         self.pictures.set_mode(mode)
+        if mode == "difference":
+            self.redraw()
 
     def cycle_mode(self) -> None:
         self.set_mode(MODES[(MODES.index(self.pictures.mode) + 1) % len(MODES)])
@@ -365,7 +431,9 @@ class BenchView(QWidget):
         self.panel.show_solutions(match.solutions if match else (), bench.grade)
         sure = match and match.confidence(match.solution())
         self.panel.evidence.setText(
-            f"chart, {len(match.evidence.hero)} patches, sure {sure:.2f}" if match else ""
+            f"{' and '.join(s.line.rsplit(', sure', 1)[0] for s in match.sources)}, sure {sure:.2f}"
+            if match
+            else ""
         )
         self.panel.export_button.setEnabled(bench.side("shot") is not None)
         busy = self.jobs.titles
@@ -377,6 +445,36 @@ class BenchView(QWidget):
         self.stack.show_grade(self.bench.grade)
         self.ledger.show_rows(self.bench.ledger())
         self._show_patches()
+        self.judge()
+
+    def judge(self) -> None:
+        """Measure what the ledger measures on whole pictures, beside this thread."""
+        bench, baked = self.bench, self.baked
+        hero, shot = bench.loaded["hero"], bench.loaded["shot"]
+        if baked is None or hero is None or shot is None or bench.match is None:
+            return
+        grade, first = self._grade_shown(), bench.hero_grade
+
+        def work() -> tuple[object, PictureValues]:
+            sides = []
+            for loaded, g in ((hero, first), (shot, Grade()), (shot, grade)):
+                key = (id(loaded), repr(g), id(baked))
+                if key not in self._facts:
+                    if len(self._facts) > 24:
+                        self._facts.clear()
+                    clipped = clipped_share(loaded.frame.rgb)
+                    self._facts[key] = facts(loaded.linear, g, baked.process, clipped).values()
+                sides.append(self._facts[key])
+            return (id(hero), id(shot)), (sides[0], sides[1], sides[2])
+
+        self.judging.ask(work)
+
+    def _judged(self, found: tuple[object, PictureValues]) -> None:
+        of, pictures = found
+        hero, shot = self.bench.loaded["hero"], self.bench.loaded["shot"]
+        if of == (id(hero), id(shot)):
+            self.bench.pictures = pictures
+            self.ledger.show_rows(self.bench.ledger())
 
     def _show_scopes(self) -> None:
         shown = [self._scoped.get(role) for role in ROLES]
@@ -386,6 +484,7 @@ class BenchView(QWidget):
         hero, shot = both
         self.waveform.show_waves(hero.waveform if hero else None, shot.waveform if shot else None)
         self.plane.show_density(hero.density if hero else None, shot.density if shot else None)
+        self.tones.show_tones(hero.histogram if hero else None, shot.histogram if shot else None)
 
     def _caught_up(self) -> None:
         """What follows a dragged number a little later than the picture."""
@@ -404,16 +503,19 @@ class BenchView(QWidget):
             or shot.reading is None
         ):
             self.patches.show_patches(None, None, 6)
+            self.third.setCurrentIndex(1)  # without a chart there are no patches
             return
-        from aquin.colour import acescct
+        self.third.setCurrentIndex(int(self.third_button.isChecked()))
         from aquin.measure.ledger import Evidence
 
-        grade = self._grade_shown()
+        grade, first = self._grade_shown(), self.bench.hero_grade
         pairs = np.stack(
-            [acescct.encode(hero.reading.linear), grade.apply_linear(shot.reading.linear)], axis=1
+            [first.apply_linear(hero.reading.linear), grade.apply_linear(shot.reading.linear)], axis=1
         )
         all_of_it = Evidence(
-            hero.reading.linear, np.asarray(grade.linear(shot.reading.linear)), self.bench.chart.neutral
+            np.asarray(first.linear(hero.reading.linear)),
+            np.asarray(grade.linear(shot.reading.linear)),
+            self.bench.chart.neutral,
         )
         self.patches.show_patches(
             baked.process(pairs.astype(np.float32)), difference_of(all_of_it), self.bench.chart.columns
@@ -443,29 +545,49 @@ class BenchView(QWidget):
             self.plane.show_density(None, None)
             return
         baked, grade, hero_known = self.baked, self._grade_shown(), self._hero_shown
-        for_view = (id(baked),)
+        hero_grade = self.bench.hero_grade
+        whole = {role: loaded.linear for role in ROLES if (loaded := self.bench.loaded[role]) is not None}
+        for_view = (id(baked), repr(hero_grade))
 
-        def work() -> list[tuple[Role, np.ndarray, object, Shown]]:
+        in_zones, in_gaps = self.zones_button.isChecked(), self.pictures.mode == "difference"
+
+        def work() -> tuple[list[tuple[Role, np.ndarray, object, Shown]], dict[str, np.ndarray]]:
+            more: dict[str, np.ndarray] = {}
             out: list[tuple[Role, np.ndarray, object, Shown]] = []
             for role, linear, key in wishes:
                 small = fit(linear, *key[1])  # type: ignore[index]
                 if role == "hero" and hero_known is not None and hero_known[0] == (key, for_view):
                     shown = hero_known[1]
                 else:
-                    shown = show(small, Grade() if role == "hero" else grade, baked)
+                    shown = show(
+                        small, hero_grade if role == "hero" else grade, baked, len(small) / len(whole[role])
+                    )
                 out.append((role, small, (key, for_view), shown))
-            return out
+                if in_zones:
+                    more[role] = zoned(small, hero_grade if role == "hero" else grade)
+            if in_gaps and len(out) == 2:
+                sides = [
+                    np.asarray((hero_grade if role == "hero" else grade).linear(small), np.float32)
+                    for role, small, _, _ in out
+                ]
+                h, w = out[1][1].shape[:2]
+                more["gaps"] = gaps(sides[0], sides[1], (w, h))
+            return out, more
 
         self.latest.ask(work)
 
-    def _shown(self, sides: list[tuple[Role, np.ndarray, object, Shown]]) -> None:
+    def _shown(
+        self, made: tuple[list[tuple[Role, np.ndarray, object, Shown]], dict[str, np.ndarray]]
+    ) -> None:
+        sides, more = made
+        self.pictures.set_gaps(more.get("gaps"), self.devicePixelRatioF())
         shown: dict[Role, Shown] = {}
         for role, small, key, picture in sides:
             self._small[role] = (key[0], small)  # type: ignore[index]
             if role == "hero":
                 self._hero_shown = (key, picture)
             shown[role] = picture
-            self.pictures.set_image(role, picture.pixels, self.devicePixelRatioF())
+            self.pictures.set_image(role, more.get(role, picture.pixels), self.devicePixelRatioF())
         if self._clock.isValid():  # the pair first, the scopes after it
             self.pictures.repaint()
             self.preview_ms.append(self._clock.nsecsElapsed() / 1e6)
@@ -480,4 +602,5 @@ class BenchView(QWidget):
         self.jobs.cancel_all()
         self.latest.finish()
         self.scoping.finish()
+        self.judging.finish()
         self.jobs.wait()

@@ -7,8 +7,11 @@ from aquin.colour.grade import Grade
 from aquin.desk.bench import BenchView
 from aquin.desk.productions import Productions
 from aquin.desk.state import Role
-from aquin.production import Camera, Shot
+from aquin.match.engine import Source
+from aquin.production import Camera, Production, Shot
+from aquin.production.cells import tolerances_of
 from aquin.production.grading import held_grade, keep_grade
+from aquin.production.matching import Desk, known_charts, known_frames, shot_evidence
 from aquin.production.measuring import encoding_of
 from aquin.production.media import file_of
 from aquin.production.raw import decode_of
@@ -21,8 +24,8 @@ class BenchLink:
         self.view, self.productions = view, productions
         self._opened = ""
 
-    def open(self, shot: Shot, role: Role) -> bool:
-        """Open a shot, with its grade where it is the Bench's shot. False when its file is not there."""
+    def open(self, shot: Shot, role: Role, frame: int | None = None) -> bool:
+        """Open a shot (at a frame) with its grade. False when its file is not there."""
         production = self.productions.current
         path = None if production is None else file_of(production, shot)
         if production is None or path is None or not path.is_file():
@@ -32,6 +35,10 @@ class BenchLink:
         signal: Any = shot.range or (camera.range if camera is not None else "") or None
         encoding = encoding_of(production, shot) or None
 
+        first = (held_grade(production, shot) or Grade()) if role == "hero" else None
+        given = self._known(production, shot) if role == "shot" else None
+        self.view.bench.tolerances = tolerances_of(production)
+
         def with_its_grade() -> None:
             if role == "shot":
                 self._opened = shot.id
@@ -39,10 +46,25 @@ class BenchLink:
                 self.view.refresh()
 
         raw = decode_of(production, shot)
-        self.view.files.open_file(role, str(path), encoding, with_its_grade, matrix, signal, raw)
+        self.view.files.open_file(
+            role, str(path), encoding, with_its_grade, matrix, signal, raw, frame, first, given
+        )
         if encoding is not None:
             with_its_grade()
         return True
+
+    def _known(self, production: Production, shot: Shot) -> Source | None:
+        """What charts and compared frames say of the shot, where the whole shoot was matched already."""
+        desk = Desk(production, self.productions.config)
+        at = desk.moment(shot)
+        if at is None:
+            return None
+        place = (shot.setup_id, shot.camera_id)
+        known_charts(desk, [place])
+        known_frames(desk, [place])
+        evidence, by = shot_evidence(desk, shot, at)
+        sure = {"points": 0.7, "chart": 0.95, "chart+drift": 0.7}.get(by, 0.0)
+        return Source(by, evidence, sure) if evidence is not None and sure else None
 
     def find(self) -> None:
         """After a start: the shot on the Bench is the production's if it has the grade that the production holds."""

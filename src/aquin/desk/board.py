@@ -31,15 +31,15 @@ from aquin.production.matching import MODELS, Desk, Place, Summary, Wish, measur
 from aquin.production.measuring import measure_shots
 from aquin.workers import part
 
-PANEL = 312
+PANEL = 292
 
 
 class BoardView(QWidget):
-    """Setups by cameras. `looked_at` carries a shot and the Bench's role for it; `stated` says that counts may have changed."""
+    """Setups by cameras. `looked_at` carries a shot, the Bench's role for it, and a frame or None; `stated` says that counts may have changed."""
 
     told = Signal(str)
     stated = Signal()
-    looked_at = Signal(object, str)
+    looked_at = Signal(object, str, object)
 
     def __init__(self, jobs: Jobs) -> None:
         super().__init__()
@@ -71,7 +71,7 @@ class BoardView(QWidget):
         self.columns.addWidget(left)
         self.columns.addWidget(self._panel())
         self.columns.setStretchFactor(0, 1)
-        self.columns.setSizes([868, PANEL])
+        self.columns.setSizes([1188 - PANEL, PANEL])
         self.columns.setChildrenCollapsible(False)
         line = QHBoxLayout(self)
         line.setContentsMargins(0, 0, 0, 0)
@@ -383,15 +383,16 @@ class BoardView(QWidget):
     # shots
 
     def look(self) -> None:
-        """The selected shot beside its hero on the Bench."""
-        shot, production = self.shot, self.production
-        if shot is None or production is None:
+        """The selected shot on the Bench, beside what the hero's camera recorded at that moment."""
+        shot, production, config = self.shot, self.production, self.config
+        if shot is None or production is None or config is None:
             return
-        setup = production.find(Setup, shot.setup_id)
-        hero = production.find(Shot, setup.hero_id) if setup is not None and setup.hero_id else None
-        if hero is not None and hero.id != shot.id:
-            self.looked_at.emit(hero, "hero")
-        self.looked_at.emit(shot, "shot" if hero is not None and hero.id != shot.id else "hero")
+        at = Desk(production, config).moment(shot)
+        if at is None:  # the hero itself
+            self.looked_at.emit(shot, "hero", None)
+            return
+        self.looked_at.emit(at.hero, "hero", at.hero_frame)
+        self.looked_at.emit(shot, "shot", at.shot_frame)
 
     def step(self, by: int) -> None:
         row = self.list.currentRow() + by

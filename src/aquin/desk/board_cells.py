@@ -15,8 +15,8 @@ from aquin.production.matching import Place
 
 Index = QModelIndex | QPersistentModelIndex
 SHORT = {"exposure": "exp", "warmth": "warm", "tint": "tint", "saturation": "sat", "sharpness": "sharp"}
-WIDTH, HEIGHT = 214, 106
-PICTURE = QSize(92, 52)
+WIDTH, HEIGHT = 214, 97
+PICTURE = QSize(88, 50)
 
 
 class BoardModel(QAbstractTableModel):
@@ -151,7 +151,7 @@ class CellPainter(QStyledItemDelegate):
         settled = cell.settled
         p.setFont(theme.font(theme.BASE, not settled or cell.word == "hero"))
         p.setPen(theme.TEXT if settled else theme.BRIGHT)
-        left, top = box.left() + 7, box.top() + PICTURE.height() + 10
+        left, top = box.left() + 7, box.top() + PICTURE.height() + 8
         word = "main hero" if cell.main == "main" else cell.word
         p.drawText(QRectF(left, top, PICTURE.width() + 4, 18), Qt.AlignmentFlag.AlignVCenter, word)
         p.setFont(theme.font(theme.SMALL))
@@ -162,20 +162,22 @@ class CellPainter(QStyledItemDelegate):
         if cell.charts and not cell.shots:
             shots = f"{cell.charts} charts"
         p.drawText(
-            QRectF(left, top + 17, PICTURE.width() + 6, 15), Qt.AlignmentFlag.AlignVCenter, shots + more
+            QRectF(left, top + 16, PICTURE.width() + 6, 15), Qt.AlignmentFlag.AlignVCenter, shots + more
         )
 
     def _gauges(self, p: QPainter, box: QRectF, cell: Cell) -> None:
-        left = box.left() + PICTURE.width() + 16
-        width = box.right() - left - 6
+        if cell.word == "hero":  # nothing to hang from
+            return
+        left = box.left() + PICTURE.width() + 13
+        width = box.right() - left - 2
         step = (box.height() - 10) / len(GAUGES)
         p.setFont(theme.font(theme.SMALL))
         for k, name in enumerate(GAUGES):
             y = box.top() + 5 + k * step
             row = cell.row(name)
             p.setPen(theme.DIM if row is not None else theme.grey(84))
-            p.drawText(QRectF(left, y, 34, step), Qt.AlignmentFlag.AlignVCenter, SHORT[name])
-            place = QRectF(left + 32, y, width - 32, step)
+            p.drawText(QRectF(left, y, 32, step), Qt.AlignmentFlag.AlignVCenter, SHORT[name])
+            place = QRectF(left + 26, y, width - 24, step)
             if row is None:
                 p.setPen(QPen(theme.grey(50), 1))
                 y = place.center().y()
@@ -210,6 +212,7 @@ class BoardTable(QTableView):
         down.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
         down.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         down.setHighlightSections(False)
+        down.setMaximumWidth(104)
         thumbs.ready.connect(self.viewport().update)
 
     def chosen(self) -> list[Place]:

@@ -10,13 +10,14 @@ from PySide6.QtWidgets import QFileDialog, QWidget
 
 from aquin.arrays import write_safely
 from aquin.colour.config import ColourConfig
+from aquin.colour.grade import Grade
 from aquin.desk.places import added_config
 from aquin.desk.state import Bench, Loaded, Role, Side, load_side, reread, solve_sides
 from aquin.desk.work import Jobs
 from aquin.errors import AquinError
 from aquin.frames import Matrix, Range, RawDecode
 from aquin.frames.opening import SUFFIXES
-from aquin.match.chart import ChartMatch
+from aquin.match.engine import Match, Source
 
 
 class Files(QObject):
@@ -54,6 +55,9 @@ class Files(QObject):
         matrix: Matrix | None = None,
         range: Range | None = None,
         raw: RawDecode | None = None,
+        frame: int | None = None,
+        hero_grade: Grade | None = None,
+        given: Source | None = None,
     ) -> None:
         """Open a file on one side; without an encoding the person is asked for it, and `then` follows their choice."""
         if self.bench.config.path is None:
@@ -65,12 +69,15 @@ class Files(QObject):
             if found.path is not None:
                 self.config_chosen.emit(found)
         old = self.bench.side(role)
+        if role == "hero":
+            self.bench.hero_grade = hero_grade or Grade()
+        self.bench.given = given if role == "shot" else None
         if encoding is None:
             side = Side(path, old.encoding if old else "", matrix=matrix, range=range)
             self._ask_encoding(role, side, then)
             return
         developed = tuple(raw.values().items()) if raw is not None else ()
-        self.bench.set_side(role, Side(path, encoding, matrix=matrix, range=range, raw=developed))
+        self.bench.set_side(role, Side(path, encoding, frame, matrix, range, raw=developed))
         self.load(role)
 
     def pick_encoding(self, role: Role) -> None:
@@ -125,7 +132,8 @@ class Files(QObject):
     def load(self, role: Role) -> None:
         """Read one side again in the background, then solve."""
         side = self.bench.side(role)
-        self.bench.match = None
+        self.bench.match = self.bench.pictures = None
+        self.bench.named.clear()
         self.changed.emit()
         if side is None:
             self.bench.loaded[role] = None
@@ -155,16 +163,23 @@ class Files(QObject):
 
     def solve(self) -> None:
         hero, shot = self.bench.loaded["hero"], self.bench.loaded["shot"]
-        if hero is None or shot is None or hero.reading is None or shot.reading is None:
+        if hero is None or shot is None:
             return
+        grade, named, given = self.bench.hero_grade, tuple(self.bench.named), self.bench.given
 
-        def done(match: ChartMatch) -> None:
+        def done(match: Match) -> None:
             self.bench.match = match
             for warning in match.warnings:
                 self.told.emit(warning)
             self.changed.emit()
 
-        self.jobs.start("solve", "solving the match", lambda: solve_sides(hero, shot), done, self.told.emit)
+        self.jobs.start(
+            "solve",
+            "solving the match",
+            lambda: solve_sides(hero, shot, grade, named, given),
+            done,
+            self.told.emit,
+        )
 
     def go_to(self, role: Role, where: str) -> None:
         """Another frame: a step (+1, -1), a number, or a timecode."""

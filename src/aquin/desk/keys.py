@@ -45,6 +45,8 @@ KEYS = (
     ("Shift+S", "settle all"),
     ("G", "grade on, off"),
     ("K", "chart corners on, off"),
+    ("Z", "exposure zones on, off"),
+    ("W, V", "waveform: overlaid, side by side, luma; tones instead of patches"),
     ("N, then arrow keys", "on the pictures: pick a corner and move it"),
     ("Ctrl+E", "export the grade"),
 )

@@ -1,4 +1,4 @@
-"""The ledger as rows: name, plumb gauge, difference, and under it where hero and shot are."""
+"""The ledger as rows: name, plumb gauge, difference; the selected one also says where hero and shot are, and can be settled."""
 
 from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
@@ -6,7 +6,7 @@ from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout
 
 from aquin.desk import theme
 from aquin.desk.gauge import draw_gauge
-from aquin.measure.ledger import AXES, Axis, Row
+from aquin.measure.ledger import AXES, REPORTED, Axis, Row
 
 UNITS = {
     "stop": "st",
@@ -33,6 +33,10 @@ MEANING = {
     "clipping": "Share of pixels at the recording's ceiling or floor. Reported, not settled.",
     "colour": "Mean colour difference on the chart, CIEDE2000.",
 }
+
+
+LOW, HIGH = 26, 46
+"""Heights of a row and of the selected one, which also says where hero and shot are."""
 
 
 def difference_text(axis: Axis, difference: float) -> str:
@@ -62,7 +66,7 @@ class LedgerRow(QWidget):
         self.axis = axis
         self.row: Row | None = None
         self.selected = False
-        self.setFixedHeight(44)
+        self.setFixedHeight(LOW)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setToolTip(
@@ -83,11 +87,11 @@ class LedgerRow(QWidget):
         self.show_row(None)
 
     def sizeHint(self) -> QSize:
-        return QSize(320, 44)
+        return QSize(320, LOW)
 
     def show_row(self, row: Row | None) -> None:
         self.row = row
-        self.button.setEnabled(row is not None)
+        self.button.setEnabled(row is not None and self.axis.name not in REPORTED)
         if row is None:
             self.setAccessibleName(f"{self.axis.name}: not measured")
         else:
@@ -100,6 +104,8 @@ class LedgerRow(QWidget):
 
     def select(self, on: bool) -> None:
         self.selected = on
+        self.setFixedHeight(HIGH if on else LOW)
+        self.button.setVisible(on)
         self.update()
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
@@ -124,7 +130,7 @@ class LedgerRow(QWidget):
             p.fillRect(self.rect(), theme.grey(44))
             p.fillRect(0, 0, 2, self.height(), theme.grey(200))
         left, right = 8, self.width() - 4
-        name, unit_box = QRectF(left, 3, 80, 20), QRectF(right - 54, 3, 54, 20)
+        name, unit_box = QRectF(left, 3, 96, 20), QRectF(right - 54, 3, 54, 20)
         middle = Qt.AlignmentFlag.AlignVCenter
         p.setFont(theme.font())
         row = self.row
@@ -137,12 +143,13 @@ class LedgerRow(QWidget):
             p.drawText(QRectF(name.right(), 3, 200, 20), middle, "not measured")
             return
         p.drawText(unit_box, middle, UNITS.get(self.axis.unit, self.axis.unit))
-        p.drawText(
-            QRectF(left, 22, right - left - self.button.width(), 18),
-            middle,
-            f"hero {value_text(self.axis, row.hero)}     shot {value_text(self.axis, row.shot)}"
-            f"     now {value_text(self.axis, row.hero + row.after)}",
-        )
+        if self.selected:
+            p.drawText(
+                QRectF(left, 23, right - left - self.button.width(), 18),
+                middle,
+                f"hero {value_text(self.axis, row.hero)}     shot {value_text(self.axis, row.shot)}"
+                f"     now {value_text(self.axis, row.hero + row.after)}",
+            )
         number = QRectF(unit_box.left() - 64, 3, 60, 20)
         draw_gauge(
             p, QRectF(name.right(), 3, number.left() - name.right() - 2, 20), row.after, self.axis.tolerance

@@ -5,6 +5,7 @@ from pathlib import Path
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import (
+    QColor,
     QDragEnterEvent,
     QDropEvent,
     QImage,
@@ -21,14 +22,31 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from aquin.arrays import Float64
 from aquin.desk import theme
+from aquin.desk.preview import GAP_COLOURS, ZONE_COLOURS
 from aquin.desk.state import ROLES, Role
+from aquin.measure.scopes import ZONES
 
-MODES = ("side", "seam", "strips", "blink")
+MODES = ("side", "seam", "strips", "blink", "difference")
 BLINK_MS = 500
 """Each picture of blink stays this long: two changes a second, below the three that can hurt."""
 HOLD_MS = 350
 """A held key changes the picture no sooner than this after the last change."""
 STRIPS = 8
+
+
+GAP_NAMES = tuple(
+    (name, (int(c[0]), int(c[1]), int(c[2])))
+    for name, c in zip(("dE00 to 1", "to 2", "to 4", "to 8", "beyond"), GAP_COLOURS, strict=True)
+)
+ZONE_NAMES = tuple(
+    (name, (int(c[0]), int(c[1]), int(c[2])))
+    for name, c in zip(
+        (f"under {ZONES[0]:g} st".replace("-", "\u2212"), *(f"{z:+g}".replace("-", "\u2212") for z in ZONES)),
+        ZONE_COLOURS,
+        strict=True,
+    )
+)
+"""Each zone by the stops from grey at which it begins."""
 
 
 class Pictures(QWidget):
@@ -52,6 +70,10 @@ class Pictures(QWidget):
         self.corners: dict[Role, Float64 | None] = {"hero": None, "shot": None}
         self.show_corners = True
         self.messages: dict[Role, str] = {"hero": "", "shot": ""}
+        self.gaps: QImage | None = None
+        """The map of differences, where that is shown."""
+        self.zone_names: tuple[tuple[str, tuple[int, int, int]], ...] = ()
+        """What the colours of the pictures mean, while exposure zones are shown."""
         self.seam = [0.5, 0.5, 0.0]
         """A point on the seam, as shares of the picture, and its angle from the vertical in degrees."""
         self.held = False
@@ -89,6 +111,16 @@ class Pictures(QWidget):
             image.pixels = pixels  # type: ignore[attr-defined]  # keeps the bytes alive as long as the image
             image.setDevicePixelRatio(ratio)
             self.images[role] = image
+        self.update()
+
+    def set_gaps(self, pixels: np.ndarray | None, ratio: float = 1.0) -> None:
+        """The map of differences, (h, w, 4) bytes."""
+        self.gaps = None
+        if pixels is not None:
+            h, w = pixels.shape[:2]
+            image = QImage(pixels.data, w, h, 4 * w, QImage.Format.Format_RGB32).copy()
+            image.setDevicePixelRatio(ratio)
+            self.gaps = image
         self.update()
 
     def hold(self, on: bool) -> None:
@@ -134,8 +166,17 @@ class Pictures(QWidget):
                 self._picture(p, role, shown)
                 if self.show_corners and not (self.held and role == "shot"):
                     self._overlay(p, role)
+            if self.zone_names:
+                self._legend(p, self.area("hero"), self.zone_names)
             return
         area = self.area("shot")
+        if self.mode == "difference" and not self.held:
+            if self.gaps is not None:
+                p.drawImage(area, self.gaps)
+            else:
+                self._picture(p, "shot", "shot")
+            self._legend(p, area, GAP_NAMES)
+            return
         if self.mode == "blink" or self.held:
             role = "hero" if self.held or self._blink_hero else "shot"
             self._picture(p, role, role)
@@ -184,6 +225,18 @@ class Pictures(QWidget):
         p.drawRect(box)
         p.setPen(theme.TEXT)
         p.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+
+    def _legend(self, p: QPainter, area: QRectF, names: tuple[tuple[str, tuple[int, int, int]], ...]) -> None:
+        """What colours mean, along the lower edge."""
+        p.setFont(theme.font(theme.SMALL))
+        x, y = area.left() + 6, area.bottom() - 22
+        for text, (r, g, b) in names:
+            width = p.fontMetrics().horizontalAdvance(text) + 24
+            p.fillRect(QRectF(x, y, width, 17), theme.grey(24))
+            p.fillRect(QRectF(x + 3, y + 3, 12, 11), QColor(r, g, b))
+            p.setPen(theme.TEXT)
+            p.drawText(QRectF(x + 19, y, width, 17), Qt.AlignmentFlag.AlignVCenter, text)
+            x += width
 
     def _overlay(self, p: QPainter, role: Role) -> None:
         corners = self.corners[role]

@@ -8,8 +8,10 @@ import numpy as np
 
 from aquin.arrays import Float32
 from aquin.colour.baked import BakedView
+from aquin.colour.difference import delta_e00, lab_of_ap1
 from aquin.colour.grade import Grade
-from aquin.measure.scopes import Waveform, chroma_density, waveform
+from aquin.colour.primaries import AP1_LUMA
+from aquin.measure.scopes import Histogram, Waveform, chroma_density, histogram, waveform, zones
 
 _POOL = ThreadPoolExecutor(2, thread_name_prefix="preview")
 
@@ -28,10 +30,15 @@ class Scopes:
 
     waveform: Waveform
     density: Float32
+    histogram: Histogram
 
 
 def scopes_of(shown: Shown | None) -> Scopes | None:
-    return None if shown is None else Scopes(waveform(shown.signal), chroma_density(shown.signal))
+    return (
+        None
+        if shown is None
+        else Scopes(waveform(shown.signal), chroma_density(shown.signal), histogram(shown.signal))
+    )
 
 
 def fit(linear: Float32, width: int, height: int) -> Float32:
@@ -45,13 +52,15 @@ def fit(linear: Float32, width: int, height: int) -> Float32:
     )
 
 
-def show(linear: Float32, grade: Grade, baked: BakedView) -> Shown:
-    """Grade exactly, view through the LUT; two halves at once."""
+def show(linear: Float32, grade: Grade, baked: BakedView, scale: float = 1.0) -> Shown:
+    """Grade exactly, view through the LUT; two halves at once. `scale`: size of this picture over the frame's."""
     out = np.empty(linear.shape, np.float32)
     bytes_: np.ndarray = np.empty((*out.shape[:2], 4), np.uint8)
+    soft = grade.softness * scale >= 0.05
+    log = np.asarray(grade.picture(linear, scale), np.float32) if soft else None
 
     def half(rows: slice) -> None:
-        out[rows] = baked.process(grade.apply_linear(linear[rows]))
+        out[rows] = baked.process(grade.apply_linear(linear[rows]) if log is None else log[rows])
         scaled = np.clip(out[rows], 0, 1)
         scaled *= 255
         scaled += 0.5
@@ -61,3 +70,46 @@ def show(linear: Float32, grade: Grade, baked: BakedView) -> Shown:
     rows = len(linear)
     list(_POOL.map(half, (slice(0, rows // 2), slice(rows // 2, rows))))
     return Shown(bytes_, out if out.size < 450_000 else out[::2, ::2])
+
+
+ZONE_COLOURS = np.array(
+    [
+        [22, 14, 34],
+        [52, 34, 84],
+        [62, 66, 122],
+        [84, 104, 112],
+        [128, 128, 128],
+        [150, 148, 96],
+        [192, 158, 84],
+        [226, 186, 132],
+        [250, 240, 226],
+    ],
+    np.uint8,
+)
+"""From the deepest zone to the brightest, RGB; grey is the zone about 18 % grey."""
+
+GAPS = (1.0, 2.0, 4.0, 8.0)
+GAP_COLOURS = np.array([[34, 34, 34], [72, 72, 72], [66, 92, 118], [154, 120, 62], [238, 206, 140]], np.uint8)
+"""dE00 up to 1, 2, 4, 8 and beyond, RGB."""
+
+
+def zoned(linear: Float32, grade: Grade) -> np.ndarray:
+    """(h, w, 4) bytes: the graded picture's exposure zones."""
+    light = np.asarray(grade.linear(linear), np.float32) @ AP1_LUMA.astype(np.float32)
+    return _bytes(ZONE_COLOURS[zones(np.log2(np.maximum(light, 1e-6) / np.float32(0.18)))])
+
+
+def gaps(hero: Float32, shot: Float32, size: tuple[int, int]) -> np.ndarray:
+    """(h, w, 4) bytes: CIEDE2000 between two scene-linear pictures in steps, for a size (width, height); they are compared at a third of it."""
+    few = (max(size[0] // 3, 16), max(size[1] // 3, 9))
+    a, b = (
+        lab_of_ap1(cv2.resize(x, few, interpolation=cv2.INTER_AREA).astype(np.float64)) for x in (hero, shot)
+    )
+    step = np.searchsorted(np.array(GAPS), delta_e00(a, b)).astype(np.uint8)
+    return np.asarray(cv2.resize(_bytes(GAP_COLOURS[step]), size, interpolation=cv2.INTER_NEAREST))
+
+
+def _bytes(rgb: np.ndarray) -> np.ndarray:
+    out = np.full((*rgb.shape[:2], 4), 255, np.uint8)
+    out[..., :3] = rgb[..., ::-1]
+    return out

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from aquin.arrays import Float32
 from aquin.desk import theme
-from aquin.measure.scopes import HIGH, LOW, SKIN_ANGLE, Waveform
+from aquin.measure.scopes import HIGH, LOW, SKIN_ANGLE, Histogram, Waveform
 
 
 class _Scope(QWidget):
@@ -47,6 +47,15 @@ class WaveformScope(_Scope):
         )
         self.hero: Waveform | None = None
         self.shot: Waveform | None = None
+        self.mode = "overlaid"
+
+    MODES = ("overlaid", "side by side", "luma")
+
+    def cycle(self) -> None:
+        """Red, green and blue over each other, beside each other, or luma alone."""
+        self.mode = self.MODES[(self.MODES.index(self.mode) + 1) % len(self.MODES)]
+        self.title = "waveform" if self.mode == "overlaid" else f"waveform, {self.mode}"
+        self.update()
 
     def show_waves(self, hero: Waveform | None, shot: Waveform | None) -> None:
         self.hero, self.shot = hero, shot
@@ -69,13 +78,18 @@ class WaveformScope(_Scope):
                 f"{level}",
             )
 
-        def line(values: Float32) -> QPolygonF:
-            x = box.left() + (np.arange(len(values)) + 0.5) / len(values) * box.width()
+        parts = 3 if self.mode == "side by side" else 1
+
+        def line(values: Float32, part: int = 0) -> QPolygonF:
+            wide = box.width() / parts - (6 if parts > 1 else 0)
+            x = box.left() + part * box.width() / parts + (np.arange(len(values)) + 0.5) / len(values) * wide
             level = box.bottom() - (values - LOW) / (HIGH - LOW) * box.height()
             return QPolygonF(list(map(QPointF, x.tolist(), level.tolist())))
 
-        if self.hero is not None:
-            low, middle, high = (line(self.hero.bands[:, k, 3]) for k in range(3))
+        for part in range(parts if self.hero is not None else 0):
+            assert self.hero is not None
+            channel = part if parts > 1 else 3
+            low, middle, high = (line(self.hero.bands[:, k, channel], part) for k in range(3))
             p.setPen(Qt.PenStyle.NoPen)
             p.setBrush(theme.grey(78))
             p.drawPolygon(QPolygonF(low.toList() + high.toList()[::-1]))
@@ -84,12 +98,18 @@ class WaveformScope(_Scope):
             p.drawPolyline(middle)
         if self.shot is not None:
             p.setRenderHint(QPainter.RenderHint.Antialiasing, self.devicePixelRatioF() > 1.4)
+            if self.mode == "luma":
+                for k in range(3):
+                    p.setPen(QPen(theme.BRIGHT if k == 1 else theme.DIM, 1))
+                    p.drawPolyline(line(self.shot.bands[:, k, 3]))
+                return
             for channel, colour in enumerate((theme.RED, theme.GREEN, theme.BLUE)):
                 for k in range(3):
                     p.setPen(QPen(colour if k == 1 else colour.darker(135), 1))
-                    p.drawPolyline(line(self.shot.bands[:, k, channel]))
-            p.setPen(QPen(theme.BRIGHT, 1))
-            p.drawPolyline(line(self.shot.bands[:, 1, 3]))
+                    p.drawPolyline(line(self.shot.bands[:, k, channel], channel if parts > 1 else 0))
+            if parts == 1:
+                p.setPen(QPen(theme.BRIGHT, 1))
+                p.drawPolyline(line(self.shot.bands[:, 1, 3]))
 
 
 class ChromaPlane(_Scope):
@@ -176,6 +196,62 @@ class ChromaPlane(_Scope):
                     p.drawPolygon(
                         QPolygonF(list(map(QPointF, (box.left() + x).tolist(), (box.top() + y).tolist())))
                     )
+
+
+class Tones(_Scope):
+    """How often each level of the display's signal occurs, and what is clipped on the display."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(
+            "tones",
+            "How often each level of the display's signal occurs. Grey: the hero's luma. Lines: the shot's red, green and blue. "
+            "Below: share of the shot's pixels at the display's floor and ceiling.",
+            parent,
+        )
+        self.hero: Histogram | None = None
+        self.shot: Histogram | None = None
+
+    def show_tones(self, hero: Histogram | None, shot: Histogram | None) -> None:
+        self.hero, self.shot = hero, shot
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        p = self._ground()
+        box = QRectF(10, 26, self.width() - 20, self.height() - 62)
+        sides = [h for h in (self.hero, self.shot) if h is not None]
+        if not sides:
+            return
+        top = max(float(np.sqrt(h.share[:, 1:-1]).max()) for h in sides) or 1.0
+
+        def line(share: Float32) -> QPolygonF:
+            x = box.left() + (np.arange(len(share)) + 0.5) / len(share) * box.width()
+            y = box.bottom() - np.minimum(np.sqrt(share) / top, 1) * box.height()
+            return QPolygonF(list(map(QPointF, x.tolist(), y.tolist())))
+
+        for level in (0.0, 0.5, 1.0):
+            x = box.left() + (level - LOW) / (HIGH - LOW) * box.width()
+            p.setPen(QPen(theme.grey(52), 1))
+            p.drawLine(QPointF(x, box.top()), QPointF(x, box.bottom()))
+        if self.hero is not None:
+            p.setPen(Qt.PenStyle.NoPen)
+            p.setBrush(theme.grey(78))
+            outline = line(self.hero.share[3])
+            p.drawPolygon(
+                QPolygonF(
+                    [QPointF(box.left(), box.bottom()), *outline.toList(), QPointF(box.right(), box.bottom())]
+                )
+            )
+            p.setBrush(Qt.BrushStyle.NoBrush)
+        if self.shot is None:
+            return
+        for channel, colour in enumerate((theme.RED, theme.GREEN, theme.BLUE)):
+            p.setPen(QPen(colour, 1))
+            p.drawPolyline(line(self.shot.share[channel]))
+        p.setPen(theme.DIM)
+        for right, shares, word in ((False, self.shot.under, "at 0"), (True, self.shot.over, "at 100 %")):
+            text = f"{word}: " + " ".join(f"{100 * float(v):.1f}" for v in shares) + " %"
+            side = Qt.AlignmentFlag.AlignRight if right else Qt.AlignmentFlag.AlignLeft
+            p.drawText(QRectF(8, box.bottom() + (18 if right else 4), self.width() - 16, 14), side, text)
 
 
 class Patches(_Scope):

@@ -44,7 +44,7 @@ class SidePanel(QScrollArea):
         self._heading("Stack").setText("drag, type or step a number")
         self.stack = Stack()
         self._column.addWidget(self.stack)
-        self._heading("Alternatives").setText("dE00 on the chart     leave-one-out")
+        self._heading("Alternatives").setText("dE00 on the evidence     left out")
         self._alternatives()
         self._export()
         self._column.addStretch()
@@ -93,7 +93,7 @@ class SidePanel(QScrollArea):
         made.setToolTip(
             "What each model leaves. The pointer or the arrow keys preview, a click or Enter takes it; Escape goes back"
         )
-        made.setFixedHeight(4 * 25 + 4)
+        made.setFixedHeight(6 * 25 + 4)
         made.setMouseTracking(True)
         made.itemEntered.connect(self._hover)
         made.currentItemChanged.connect(lambda item, _: self._hover(item) if made.hasFocus() else None)

@@ -1,4 +1,4 @@
-"""The stack: balance and trim as rows of numbers."""
+"""The stack: balance, trim, tone curve and softness as rows of numbers."""
 
 from dataclasses import replace
 
@@ -7,6 +7,7 @@ from PySide6.QtWidgets import QGridLayout, QLabel, QPushButton, QWidget
 
 from aquin.colour.cdl import Cdl
 from aquin.colour.grade import Balance, Grade
+from aquin.colour.tone_curve import ToneCurve
 from aquin.desk import theme
 from aquin.desk.numbers import Number
 
@@ -87,11 +88,36 @@ class Stack(QWidget):
             [number("saturation", "trim saturation", "", 1.0, 0.01, 0.0, 4.0, 3)],
             "saturation",
         )
+        heading(7, ("shadows", "grey", "lights"))
+        line(
+            8,
+            "tone curve",
+            [
+                number(f"lift{k}", f"tone curve {name}", "stops", 0.0, 0.02, -0.85, 0.85, 2, True)
+                for k, name in ((1, "shadows"), (2, "grey"), (3, "lights"))
+            ],
+            "tone curve",
+        )
+        line(
+            9,
+            "curve's ends",
+            [
+                number("lift0", "tone curve black", "stops", 0.0, 0.02, -0.85, 0.85, 2, True),
+                number("lift4", "tone curve white", "stops", 0.0, 0.02, -0.85, 0.85, 2, True),
+            ],
+            "curve's ends",
+        )
+        line(
+            10,
+            "softness px",
+            [number("softness", "softness", "pixels", 0.0, 0.05, 0.0, 8.0, 2)],
+            "softness",
+        )
         self.note = QLabel("")
         self.note.setFont(theme.font(theme.SMALL))
         self.note.setStyleSheet("color: #9e9e9e;")
         self.note.setWordWrap(True)
-        grid.addWidget(self.note, 7, 0, 1, 5)
+        grid.addWidget(self.note, 11, 0, 1, 5)
         self.show_grade(Grade())
 
     def show_grade(self, grade: Grade) -> None:
@@ -102,7 +128,10 @@ class Stack(QWidget):
             "mired": mired,
             "duv": 1e3 * duv,
             "saturation": grade.trim.saturation,
+            "softness": grade.softness,
         }
+        lift = grade.curve.lift if grade.curve is not None else (0.0,) * 5
+        values |= {f"lift{k}": v for k, v in enumerate(lift)}
         for key, triple in (
             ("slope", grade.trim.slope),
             ("offset", grade.trim.offset),
@@ -114,7 +143,7 @@ class Stack(QWidget):
         points = "  ".join(
             f"{c} {v:+.1f}" for c, v in zip("RGB", grade.balance.printer_points, strict=True)
         ).replace("-", "−")
-        more = grade.beyond_cdl.replace("3x3", "3×3")
+        more = replace(grade, curve=None).beyond_cdl.replace("3x3", "3×3")
         matrix = f" A {more} goes with it (.clf or .cube only)." if more else ""
         self.note.setText(f"balance in printer points: {points}.{matrix}")
 
@@ -131,6 +160,15 @@ class Stack(QWidget):
             mired = n["mired"] if key == "mired" else was_mired
             duv = n["duv"] * 1e-3 if key == "duv" else was_duv
             grade = replace(grade, balance=Balance.from_shift(grade.balance.stops, mired, duv))
+        elif key == "softness":
+            grade = replace(grade, softness=n["softness"])
+        elif key.startswith("lift"):
+            lift = (n["lift0"], n["lift1"], n["lift2"], n["lift3"], n["lift4"])
+            try:
+                grade = replace(grade, curve=ToneCurve(lift) if any(lift) else None)
+            except ValueError:  # tones would change places
+                self.show_grade(self.grade)
+                return
         else:
             trim = Cdl(
                 (n["slope0"], n["slope1"], n["slope2"]),
@@ -147,6 +185,14 @@ class Stack(QWidget):
         trim, neutral = self.grade.trim, Cdl()
         if what == "balance":
             grade = replace(self.grade, balance=Balance(), matrix=None, root=None, warp=None)
+        elif what == "softness":
+            grade = replace(self.grade, softness=0.0)
+        elif what in ("tone curve", "curve's ends"):
+            lift = [*(self.grade.curve.lift if self.grade.curve is not None else (0.0,) * 5)]
+            for k in (1, 2, 3) if what == "tone curve" else (0, 4):
+                lift[k] = 0.0
+            left = (lift[0], lift[1], lift[2], lift[3], lift[4])
+            grade = replace(self.grade, curve=ToneCurve(left) if any(left) else None)
         elif what == "saturation":
             grade = replace(self.grade, trim=replace(trim, saturation=1.0))
         else:

@@ -1,6 +1,7 @@
 """What the Bench shows, without Qt: two opened files, their readings, the solutions, the grade, and its history."""
 
 import json
+from collections.abc import Sequence
 from dataclasses import asdict, dataclass, field, replace
 from pathlib import Path
 from typing import Any, Literal
@@ -14,10 +15,11 @@ from aquin.colour.config import ColourConfig
 from aquin.colour.grade import Grade
 from aquin.errors import AquinError
 from aquin.frames import Frame, Matrix, Range, RawDecode
-from aquin.match.chart import ChartMatch, match_charts, scene_colours
+from aquin.match.engine import MODELS, Match, Source, match_given, match_sides
+from aquin.match.engine import Side as Filmed
 from aquin.match.settle import settle
 from aquin.measure.clip import Clip
-from aquin.measure.ledger import Row, measure
+from aquin.measure.ledger import PictureValues, Row, measure
 
 Role = Literal["hero", "shot"]
 ROLES: tuple[Role, Role] = ("hero", "shot")
@@ -75,11 +77,32 @@ def reread(loaded: Loaded, corners: Float64, chart: Layout) -> Loaded:
     return replace(loaded, reading=reading, side=replace(loaded.side, corners=rows))
 
 
-def solve_sides(hero: Loaded, shot: Loaded) -> ChartMatch:
-    """Solve the shot to the hero: slow, for a worker. Raises AquinError."""
-    if hero.reading is None or shot.reading is None:
-        raise AquinError("a chart reading is missing", None, "Drag its corners in the picture")
-    return match_charts(hero.reading, shot.reading, scene_colours(shot.linear))
+def solve_sides(
+    hero: Loaded,
+    shot: Loaded,
+    hero_grade: Grade | None = None,
+    named: Sequence[tuple[Float64, Float64]] = (),
+    given: Source | None = None,
+) -> Match:
+    """Solve the shot to the hero as that is graded, by charts where both show one, else by what the production knows (`given`) or by what
+    both saw: slow, for a worker.
+
+    Raises AquinError when nothing supports a match.
+    """
+    grade = hero_grade or Grade()
+    reading, linear = hero.reading, hero.linear
+    if grade != Grade():
+        linear = np.asarray(grade.linear(linear), np.float32)
+        if reading is not None:
+            reading = replace(reading, linear=np.asarray(grade.linear(reading.linear), np.float64))
+    if given is not None and not named and (reading is None or shot.reading is None):
+        return match_given(given, Filmed(shot.frame.rgb, shot.linear))
+    return match_sides(
+        Filmed(hero.frame.rgb, linear, reading),
+        Filmed(shot.frame.rgb, shot.linear, shot.reading),
+        models=MODELS,
+        named=named,
+    )
 
 
 class Bench:
@@ -89,7 +112,16 @@ class Bench:
         self.config = config or ColourConfig.load()
         self.chart = layout()
         self.loaded: dict[Role, Loaded | None] = {"hero": None, "shot": None}
-        self.match: ChartMatch | None = None
+        self.match: Match | None = None
+        self.hero_grade = Grade()
+        """What the hero is graded with: of the production's shots their own grade, of others nothing."""
+        self.pictures: PictureValues | None = None
+        """What the ledger measures on whole pictures, where that is known for the current grade."""
+        self.tolerances: dict[str, float] = {}
+        self.given: Source | None = None
+        """What the production knows of this shot beside its hero."""
+        self.named: list[tuple[Float64, Float64]] = []
+        """Scene-linear colours, hero's and shot's, of which the person says that they are the same thing."""
         self.now = Decisions()
         self.graded = True
         self._past: list[tuple[str, Decisions]] = []
@@ -165,7 +197,8 @@ class Bench:
         """The ledger under the current grade (or with it off); empty without a match."""
         if self.match is None:
             return []
-        return measure(self.match.evidence, grade or (self.now.grade if self.graded else Grade()))
+        shown = grade or (self.now.grade if self.graded else Grade())
+        return measure(self.match.evidence, shown, self.pictures, self.tolerances)
 
     def settle(self, axis: str) -> None:
         """Bring one axis to the hero."""
@@ -193,14 +226,14 @@ class Bench:
                 return f"Open a {role}", f"open {role}"
         for role in ROLES:
             loaded = self.loaded[role]
-            if loaded is not None and loaded.reading is None:
+            if loaded is not None and loaded.reading is None and self.match is None:
                 return (
                     f"No chart was found in the {role}: put its four corners on the chart",
                     f"corners {role}",
                 )
         if self.match is None:
             return "Reading and solving", ""
-        off = [row for row in self.ledger(self.now.grade) if not row.within]
+        off = [row for row in self.ledger(self.now.grade) if not row.within and not row.axis.picture]
         if off:
             axes = "axis is" if len(off) == 1 else "axes are"
             return f"{len(off)} {axes} out of tolerance: settle all", "settle all"

@@ -218,6 +218,9 @@ class Window(QMainWindow):
                 "Shift+S": view.settle_all,
                 "G": view.grade_button.toggle,
                 "K": view.corners_button.toggle,
+                "Z": view.zones_button.toggle,
+                "V": view.third_button.toggle,
+                "W": view.waveform.cycle,
                 "Ctrl+E": view.ask_export,
                 "Ctrl+Z": view.undo,
                 "Ctrl+Y": view.redo,
@@ -319,9 +322,9 @@ class Window(QMainWindow):
         self.saved.setText(f"saved {time.strftime('%H:%M:%S')}")
         self._stated()
 
-    def look_at(self, shot: Shot, role: Role) -> None:
+    def look_at(self, shot: Shot, role: Role, frame: int | None = None) -> None:
         """Open a shot of the production on the Bench."""
-        if self.link.open(shot, role):
+        if self.link.open(shot, role, frame):
             self.show_view("bench")
         else:
             self.tell(f"The file of {shot.name} is not where it was: File, Find missing media.")

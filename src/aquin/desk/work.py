@@ -187,7 +187,7 @@ class Latest(QThread):
         super().__init__(parent)
         self._mutex, self._wake = QMutex(), QWaitCondition()
         self._wish: Callable[[], Any] | None = None
-        self._stop = False
+        self._stop = self._busy = False
 
     def ask(self, work: Callable[[], Any]) -> None:
         with QMutexLocker(self._mutex):
@@ -204,11 +204,19 @@ class Latest(QThread):
                 if self._stop:
                     return
                 work, self._wish = self._wish, None
+                self._busy = True
             try:
                 assert work is not None
                 self.ready.emit(work())
             except Exception:
                 traceback.print_exc()
+            with QMutexLocker(self._mutex):
+                self._busy = False
+
+    def idle(self) -> bool:
+        """Whether nothing is worked on or waiting; what is ready may still be on its way."""
+        with QMutexLocker(self._mutex):
+            return self._wish is None and not self._busy
 
     def finish(self) -> None:
         with QMutexLocker(self._mutex):

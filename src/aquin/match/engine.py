@@ -21,10 +21,19 @@ By = Literal["auto", "chart", "points", "statistics", "pairs"]
 BYS: tuple[By, ...] = ("auto", "chart", "points", "statistics", "pairs")
 Weight = Literal["frame", "skin"]
 
-TITLES = {"chart": "chart", "points": "same points", "pairs": "named pairs", "statistics": "statistics"}
-MODELS = (*BASES, "cdl+curve", "cdl+warp", FULL)
+TITLES = {
+    "chart": "chart",
+    "chart+drift": "chart and drift",
+    "points": "same points",
+    "pairs": "named pairs",
+    "statistics": "statistics",
+}
+MODELS = (*BASES, "cdl+curve", FULL)
 """What a match is solved with, from simple to rich."""
 IN_A_CDL = ("gains", "cdl")
+
+FOLDS = 6
+"""Groups of pairs that are left out together: matching is waited for."""
 
 LEAST = 0.08
 """Confidence from which evidence supports a match at all."""
@@ -110,9 +119,16 @@ def match_sides(
     scene = scene_colours(shot.linear)
     if skin is not None:
         scene = scene[:0]
-    solutions = solve_all(evidence, lambda share: tell(0.4 + 0.6 * share), scene, models)
+    solutions = solve_all(evidence, lambda share: tell(0.4 + 0.6 * share), scene, models, folds=FOLDS)
     kept = tuple(_kept_whole(s, shot, evidence) for s in solutions)
     return Match(evidence, tuple(sources), kept, tuple(warnings), "frame" if skin is None else "skin")
+
+
+def match_given(source: Source, shot: Side, models: Sequence[str] = MODELS) -> Match:
+    """Solve by evidence that is there already. Raises AquinError when it carries no model."""
+    evidence = combined([source])
+    solutions = solve_all(evidence, None, scene_colours(shot.linear), models, folds=FOLDS)
+    return Match(evidence, (source,), tuple(_kept_whole(s, shot, evidence) for s in solutions))
 
 
 def gather(

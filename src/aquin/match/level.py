@@ -22,9 +22,10 @@ WHITE = {
     "crew": 0.15,
     "auto": 0.2,
     "statistics": 0.25,
-    "chart of a camera that sets white itself": 0.3,
+    "chart in doubt": 0.3,
 }
-"""The same of log2 R/B and of green. `usual`: what the two cameras' charts show in other setups; `crew`: their white settings."""
+"""The same of log2 R/B and of green. `usual`: what the two cameras' charts show in other setups; `crew`: their white
+settings. A chart is in doubt where the camera sets white by itself, or where the audit found it in another light than its scene."""
 
 WILD = 2.0
 """Witnesses farther from the middle than so many of their sigmas count less and less."""

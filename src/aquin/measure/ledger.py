@@ -82,7 +82,7 @@ def axes(tolerances: Mapping[str, float] | None = None) -> tuple[Axis, ...]:
     return tuple(replace(a, tolerance=held.get(a.name, a.tolerance)) for a in AXES)
 
 
-Pictures = tuple[Mapping[str, float], Mapping[str, float], Mapping[str, float]]
+PictureValues = tuple[Mapping[str, float], Mapping[str, float], Mapping[str, float]]
 """Values by axis of whole pictures: the hero, the shot without its grade, the shot with it."""
 
 
@@ -107,7 +107,7 @@ class Row:
 def measure(
     evidence: Evidence,
     grade: Grade,
-    pictures: Pictures | None = None,
+    pictures: PictureValues | None = None,
     tolerances: Mapping[str, float] | None = None,
 ) -> list[Row]:
     """The whole ledger, in the order in which axes are settled. `pictures`: what was measured on whole pictures, where it was."""

@@ -55,3 +55,36 @@ def chroma_density(signal: Floats, size: int = 128, reach: float = 0.5) -> Float
     at = ((plane + np.float32(reach)) * np.float32(size / (2 * reach))).astype(np.int32).clip(0, size - 1)
     count = np.bincount((size - 1 - at[:, 1]) * size + at[:, 0], minlength=size * size)
     return np.asarray(count.reshape(size, size) / max(len(plane), 1), np.float32)
+
+
+@dataclass(frozen=True)
+class Histogram:
+    """`share`: (4, BINS) share of the pixels of R, G, B and luma by signal from LOW to HIGH. `under`, `over`: (3,) share of the pixels at or
+    below 0 and at or above 1, per channel."""
+
+    share: Float32
+    under: Float32
+    over: Float32
+
+
+def histogram(signal: Floats) -> Histogram:
+    """Of (h, w, 3) display signal."""
+    flat = signal.reshape(-1, 3)
+    planes = np.concatenate([flat, (flat @ LUMA)[:, None]], axis=1)
+    level = ((planes - np.float32(LOW)) * np.float32(BINS / (HIGH - LOW))).astype(np.int32).clip(0, BINS - 1)
+    count = np.bincount((level + np.arange(4, dtype=np.int32) * BINS).ravel(), minlength=4 * BINS)
+    many = max(len(flat), 1)
+    return Histogram(
+        np.asarray(count.reshape(4, BINS) / many, np.float32),
+        np.asarray((flat <= 0).sum(axis=0) / many, np.float32),
+        np.asarray((flat >= 1).sum(axis=0) / many, np.float32),
+    )
+
+
+ZONES = (-6.0, -4.0, -2.0, -0.5, 0.5, 1.5, 2.5, 4.0)
+"""Stops from 18 % grey that exposure zones lie between."""
+
+
+def zones(stops: Floats) -> np.ndarray:
+    """Stops from grey to the number of the zone, 0 to 8."""
+    return np.asarray(np.searchsorted(np.array(ZONES, np.float32), stops, side="right").astype(np.uint8))

@@ -1,7 +1,7 @@
 """Heroes: the shot of each setup that its others are matched to, and the main hero that the setups' heroes are matched to."""
 
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass, replace
 
 from aquin.production.records import Camera, Option, Setup, Shot
@@ -97,11 +97,12 @@ class Moment:
     same_time: bool
 
 
-def moment_of(production: Production, shot: Shot, hero: Shot) -> Moment:
-    """Frames at one time of day, where the hero's camera ran then; else the middles of the setup's hero and of the shot."""
+def moment_of(production: Production, shot: Shot, hero: Shot, avoid: Collection[str] = ()) -> Moment:
+    """Frames at one time of day, where the hero's camera ran then; else the middles of the setup's hero and of the shot. `avoid`: shots
+    that are not to be compared with."""
     best: tuple[float, Moment] | None = None
     for other in production.all(Shot):
-        if other.kind != "shot" or other.trouble:
+        if other.kind != "shot" or other.trouble or other.id in avoid:
             continue
         if (other.camera_id, other.setup_id) != (hero.camera_id, hero.setup_id) or other.id == shot.id:
             continue

@@ -208,7 +208,7 @@ class Desk:
             return None
         others = []
         for setup, camera in self.shots:
-            if camera != place[1] or setup == place[0]:
+            if camera != place[1] or setup == place[0] or self.doubtful((setup, camera), hero_camera):
                 continue
             found, (by_settings, known) = (
                 self.cast((setup, camera), hero_camera),
@@ -221,15 +221,17 @@ class Desk:
         return np.asarray(np.median(others, axis=0) + self.settings(place, hero_camera)[0])
 
     def charts(self, place: Place) -> list[Shot]:
-        """The 24-patch charts that may be trusted, the first one first."""
-        return [
+        """The 24-patch charts, the first one first; one that was in another light than its scene only where there is no other."""
+        found = [
             s
             for s in self.shots.get(place, ())
-            if s.kind == "chart"
-            and s.target in ("24-patch", "")
-            and s.id not in self.doubted
-            and not s.trouble
+            if s.kind == "chart" and s.target in ("24-patch", "") and not s.trouble
         ]
+        return [s for s in found if s.id not in self.doubted] or found
+
+    def doubtful(self, place: Place, hero_camera: str) -> bool:
+        """Whether the audit found one of the two cells' charts to be in another light."""
+        return any(s.id in self.doubted for p in (place, (place[0], hero_camera)) for s in self.charts(p))
 
     def chart_job(self, shot: Shot) -> ChartJob | None:
         """None where the take can't be read now: no file, or no encoding."""
@@ -309,7 +311,8 @@ class Desk:
         if hero is None or shot.kind != "shot" or shot.trouble or shot.id == hero.id or hero.trouble:
             return None
         if shot.camera_id != hero.camera_id:
-            return moment_of(self.production, shot, hero)
+            baked = {id for id, kinds in self.odd.items() if "baked picture" in kinds}
+            return moment_of(self.production, shot, hero, baked)
         return Moment(hero, hero.first + hero.frames // 2, shot.first + shot.frames // 2, False)
 
     def see_job(self, shot: Shot) -> SeeJob | None:
@@ -563,7 +566,8 @@ def _evidence(
         if levels:
             bright.append(Witness("statistics", float(np.median(levels))))
         if own_cast is not None:
-            kind = "chart" if known else "chart of a camera that sets white itself"
+            sure = known and not desk.doubtful(place, target[1])
+            kind = "chart" if sure else "chart in doubt"
             white.append(Witness(kind, _pair(own_cast)))
         if (usual := desk.usual_cast(place, target[1])) is not None:
             white.append(Witness("usual", _pair(usual)))
@@ -590,7 +594,7 @@ BY = {
     "usual": "other setups",
     "statistics": "statistics",
     "chart": "the charts",
-    "chart of a camera that sets white itself": "the charts",
+    "chart in doubt": "the charts",
 }
 
 
@@ -743,7 +747,7 @@ def _shift(
         return None
     own = desk.moved(shot)
     at = seconds_of(shot)
-    clip = moment_of(desk.production, shot, hero) if shot.camera_id != hero.camera_id else None
+    clip = desk.moment(shot) if shot.camera_id != hero.camera_id else None
     if own is not None and clip is None:
         return own[0], _words("the same points as the hero's", own[0])
     light = np.zeros(3)
@@ -879,17 +883,8 @@ def look_jobs(desk: Desk, shot: Shot, seen_on: tuple[str, str]) -> list[LookJob]
     return out
 
 
-def shot_ledger(
-    desk: Desk,
-    shot: Shot,
-    looks: Mapping[str, Any],
-    jobs: Sequence[LookJob],
-    tolerances: Mapping[str, float] | None = None,
-) -> tuple[list[Row], str]:
-    """A shot's ledger from what is known, and what speaks for it; nothing is read."""
-    at = desk.moment(shot)
-    if at is None:
-        return [], ""
+def shot_evidence(desk: Desk, shot: Shot, at: Moment) -> tuple[Evidence | None, str]:
+    """What speaks for a shot, its hero as graded: the same points, its camera's charts, or statistics; from what is known."""
     grade, first = shot_grade(desk, shot), shot_grade(desk, at.hero)
     place, target = (shot.setup_id, shot.camera_id), (at.hero.setup_id, at.hero.camera_id)
     found = desk.seen.get(desk.pair_key(shot), {})
@@ -911,6 +906,22 @@ def shot_ledger(
             evidence, by = replace(source.evidence, hero=hero), kind
         if evidence is not None:
             break
+    return evidence, by
+
+
+def shot_ledger(
+    desk: Desk,
+    shot: Shot,
+    looks: Mapping[str, Any],
+    jobs: Sequence[LookJob],
+    tolerances: Mapping[str, float] | None = None,
+) -> tuple[list[Row], str]:
+    """A shot's ledger from what is known, and what speaks for it; nothing is read."""
+    at = desk.moment(shot)
+    if at is None:
+        return [], ""
+    evidence, by = shot_evidence(desk, shot, at)
+    grade = shot_grade(desk, shot)
     pictures = None
     if len(jobs) == 3 and all(j.key in looks for j in jobs):
         sides = [{k: float("nan") if v is None else float(v) for k, v in looks[j.key].items()} for j in jobs]
