@@ -16,7 +16,9 @@ sys.path.insert(0, str(Path(__file__).parent))
 
 from aquin.charts.layout import Layout, layout
 from aquin.colour.config import ColourConfig
+from aquin.production.store import Production
 from aquin.simulate.demo import SEED, build_demo, session_takes
+from aquin.simulate.logbook import log_demo
 from aquin.simulate.planning import plan
 from aquin.simulate.stage import Stage
 
@@ -89,3 +91,27 @@ def stage() -> Callable[[str, str], Stage]:
 @pytest.fixture
 def random() -> np.random.Generator:
     return np.random.default_rng(17)
+
+
+@pytest.fixture(scope="session")
+def filmed(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A production of two setups and three cameras, filmed at three frames a take and logged, with its truth in `truth` beside it."""
+    from shoots import film_short
+
+    folder = tmp_path_factory.mktemp("filmed") / "ferry"
+    (folder.parent / "truth").mkdir(exist_ok=True)
+    film_short(
+        folder, 11, keep=lambda t: t.setup in ("pier", "upper-deck") and t.role != "phone" and not t.mistake
+    )
+    log_demo(folder, audit=True)
+    return folder / "ferry.aquin"
+
+
+@pytest.fixture
+def shoot_copy(filmed: Path, tmp_path: Path) -> Path:
+    """A copy of that production beside the same media."""
+    made = Production.open(filmed)
+    path = filmed.with_name(f"{tmp_path.name}.aquin")
+    made.save_copy(path)
+    made.close()
+    return path

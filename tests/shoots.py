@@ -1,11 +1,13 @@
 """The simulated shoot of any seed at a few frames a take: all mistakes and papers, filmed in a fraction of the time."""
 
+from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 
 from aquin.colour.config import ColourConfig
 from aquin.simulate.build import build_media, write_papers
 from aquin.simulate.cameras import CAMERAS
+from aquin.simulate.paperwork import camera_report
 from aquin.simulate.planning import plan
 from aquin.simulate.shoot import Event, Shoot, Take
 from aquin.workers import each
@@ -28,16 +30,23 @@ def short_shoot(seed: int) -> Shoot:
     return Shoot(seed, tuple(takes.values()), edit)
 
 
-def film_short(folder: Path, seed: int, truth: Path | None = None) -> Shoot:
-    """Film everything but the exposure series into a folder laid out like the demo."""
+def film_short(
+    folder: Path, seed: int, truth: Path | None = None, keep: Callable[[Take], bool] | None = None
+) -> Shoot:
+    """Film everything but the exposure series into a folder laid out like the demo; only what `keep` wants, where it is given."""
     shoot = short_shoot(seed)
-    shoot = replace(shoot, takes=tuple(t for t in shoot.takes if t.kind != "series"))
+    kept = tuple(t for t in shoot.takes if t.kind != "series" and (keep is None or keep(t)))
+    shoot = replace(shoot, takes=kept)
     (folder / "media").mkdir(parents=True)
     encodings = [e for c in CAMERAS.values() if not c.baked for e in (c.encoding, c.linear_encoding)]
     (folder / "config.ocio").write_text(ColourConfig.load().with_encodings(*encodings).text())
     if truth is not None:
         truth.mkdir()
     build_media(shoot, shoot.takes, folder / "media", truth)
+    if keep is not None:  # other papers speak of all setups
+        (folder / "reports").mkdir()
+        (folder / "reports" / "camera-report.csv").write_text(camera_report(shoot), encoding="utf-8")
+        return shoot
     list(each(_write, [(shoot, folder)]))  # OpenTimelineIO's objects are made in a process of their own
     return shoot
 

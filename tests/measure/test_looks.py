@@ -75,9 +75,7 @@ def test_a_turned_skin_hue_is_found_within_a_quarter_of_the_tolerance(turn: floa
     turned = np.stack([r, g, b], axis=-1)
     before, after = skin_angle(signal[mask]), skin_angle(turned[mask])
     assert after - before == pytest.approx(turn, abs=TOLERANCE["skin hue"] / 4)
-    assert skin_angle(turned[skin_mask(turned)]) - before == pytest.approx(
-        turn, abs=1.2
-    )  # the mask follows
+    assert skin_angle(turned[skin_mask(turned)]) - before == pytest.approx(turn, abs=1.2)  # the mask follows
 
 
 @pytest.mark.parametrize("sigma", [0.5, 1.0, 2.0, 4.0])

@@ -25,6 +25,10 @@ Role = Literal["hero", "shot"]
 ROLES: tuple[Role, Role] = ("hero", "shot")
 
 
+MAIN_AXES = ("exposure", "contrast", "warmth", "tint", "saturation", "colour")
+"""Axes that must be within tolerance before the next step is to export; the others are looked at, but differ with framing."""
+
+
 @dataclass(frozen=True)
 class Side:
     """How one side is opened: everything that a session needs to open it again."""
@@ -233,7 +237,7 @@ class Bench:
                 )
         if self.match is None:
             return "Reading and solving", ""
-        off = [row for row in self.ledger(self.now.grade) if not row.within and not row.axis.picture]
+        off = [row for row in self.ledger(self.now.grade) if not row.within and row.axis.name in MAIN_AXES]
         if off:
             axes = "axis is" if len(off) == 1 else "axes are"
             return f"{len(off)} {axes} out of tolerance: settle all", "settle all"

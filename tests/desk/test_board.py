@@ -1,0 +1,204 @@
+"""The main job through the real window: open the production, choose heroes, settle all, look at one shot, agree, export."""
+
+from collections.abc import Iterator
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+from test_shots import until
+
+from aquin.desk.app import application, put_away, settle_down
+from aquin.desk.board_cells import BoardModel
+from aquin.desk.pictures import MODES
+from aquin.desk.window import Window
+from aquin.exchange import grade_file
+from aquin.exchange.proof import prove
+from aquin.production import Grade, Production, Setup, Shot
+from aquin.production.grading import held_grade
+
+
+@pytest.fixture
+def window(shoot_copy: Path) -> Iterator[Window]:
+    application()
+    made = Window(keep=False)
+    made.keep = True  # what is decided is written, as in the program
+    made.resize(1280, 800)
+    made.show()
+    made.open_production(shoot_copy)
+    made.show_view("board")
+    until(lambda: bool(made.board.cells), 30)
+    yield made
+    put_away(made)
+
+
+def word(window: Window, setup: str, camera: str) -> str:
+    return next(
+        c.word for c in window.board.cells.values() if (c.setup.name, c.camera.name) == (setup, camera)
+    )
+
+
+def choose(window: Window, setup: str, camera: str) -> None:
+    board = window.board
+    board.table.choose(
+        [p for p, c in board.cells.items() if (c.setup.name, c.camera.name) == (setup, camera)]
+    )
+
+
+def test_the_main_job(window: Window, shoot_copy: Path, tmp_path: Path) -> None:
+    board = window.board
+    assert word(window, "upper-deck", "Skua") == "not started"
+    assert window.next_step() == ("2 setups have no hero: let heroes be proposed", "propose heroes")
+    window.do_next()
+    until(lambda: not board.heroless, 20)
+    production = window.productions.current
+    assert production is not None and all(s.hero_id for s in production.all(Setup) if s.name != "test-corner")
+    # another hero, by hand
+    choose(window, "pier", "Heron")
+    board.list.setCurrentRow(board.list.count() - 1)
+    chosen = board.shot
+    board.table.setFocus()
+    QTest.keyClick(window, Qt.Key.Key_H)
+    assert chosen is not None and production.get(Setup, chosen.setup_id).hero_id == chosen.id
+    # settle all
+    until(lambda: board.open_count > 0, 20)
+    assert window.next_step()[1] == "settle board"
+    window.do_next()
+    assert not window.next_button.isEnabled() and window.stop_button.isVisible()
+    settle_down(window, 240)
+    until(lambda: board.open_count == 0, 30)
+    assert board.summary is not None and all(c.done for c in board.summary.cells if c.by)
+    assert word(window, "upper-deck", "Skua") == "within"
+    assert "cells are settled" in window.message.text()
+    # look at one shot
+    choose(window, "upper-deck", "Skua")
+    until(lambda: board.list.count() > 0, 5)
+    board.list.setCurrentRow(0)
+    shot = board.shot
+    assert shot is not None
+    board.look()
+    settle_down(window, 120)
+    assert window.shown == "bench"
+    until(lambda: window.bench.match is not None, 120)
+    settle_down(window, 60)
+    assert window.link.shot is not None and window.link.shot.id == shot.id
+    assert window.bench.grade == held_grade(production, shot)
+    rows = {r.axis.name: r for r in window.bench.ledger()}
+    assert rows["colour"].within and rows["exposure"].within
+    assert {"sharpness", "noise", "white ceiling"} <= set(rows)
+    # agree with it
+    window.show_view("board")
+    board.agree()
+    until(lambda: any(s.agreed for c in board.cells.values() for s in c.shots), 20)
+    assert "agreed" in board.list.currentItem().text()
+    # export its grade, and read it back with another program
+    window.show_view("bench")
+    path = tmp_path / "skua.clf"
+    window.view.export(path)
+    settle_down(window, 60)
+    assert path.is_file() and "read back by OpenColorIO" in window.view.panel.export_note.text()
+    usual = prove(path, window.bench.grade)
+    assert (usual.largest if window.bench.grade.root is None else usual.usual * 10) < 0.05
+    assert callable(grade_file.through_ocio(path))
+    window.save()
+    again = Production.open(shoot_copy, read_only=True)
+    assert [g for g in again.all(Grade) if g.layer == "balance"]
+    again.close()
+
+
+def test_cells_are_reached_by_keyboard_and_said_to_screen_readers(window: Window) -> None:
+    table, model = window.board.table, window.board.model
+    table.setFocus()
+    first = model.index(0, 0)
+    table.setCurrentIndex(first)
+    QTest.keyClick(table, Qt.Key.Key_Right)
+    assert table.currentIndex().column() == 1
+    QTest.keyClick(table, Qt.Key.Key_Left, Qt.KeyboardModifier.ShiftModifier)
+    assert len(window.board.chosen) == 2
+    text = model.data(first, Qt.ItemDataRole.AccessibleTextRole)
+    assert text.endswith("not started") or ": " in text
+    assert model.data(first, BoardModel.CELL) is not None
+    assert window.board.buttons["settle"].isEnabled()
+    for button in window.board.buttons.values():
+        assert button.toolTip()
+
+
+def test_a_setup_without_a_hero_is_said_instead_of_settled(window: Window) -> None:
+    choose(window, "pier", "Egret")
+    window.board.settle_chosen()
+    assert "has a hero" in window.message.text() and not window.view.jobs.titles
+
+
+def test_main_hero_and_propagation_from_the_panel(window: Window) -> None:
+    board = window.board
+    board.propose()
+    until(lambda: not board.heroless, 20)
+    choose(window, "pier", "Heron")
+    until(lambda: board.shot is not None, 5)
+    board.make_main()
+    until(lambda: any(c.main for c in board.cells.values()), 20)
+    production = window.productions.current
+    assert production is not None and production.can_undo is not None and "main hero" in production.can_undo
+    window.show_view("board")
+    QTest.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    until(lambda: not any(c.main for c in board.cells.values()), 20)
+
+
+def test_empty_board_says_what_to_do() -> None:
+    application()
+    made = Window(keep=False)
+    made.show()
+    made.show_view("board")
+    assert "Open a production" in made.board.empty.text() and made.board.empty.isVisible()
+    assert not made.board.settle_button.isEnabled()
+    put_away(made)
+
+
+def test_difference_zones_and_scopes(window: Window) -> None:
+    """A shot against itself differs by nothing; zones say stops from grey."""
+    production = window.productions.current
+    assert production is not None
+    shot = next(s for s in production.all(Shot) if s.name == "A02_003")
+    for role in ("hero", "shot"):
+        window.look_at(shot, role)  # type: ignore[arg-type]
+    settle_down(window, 60)
+    view = window.view
+    assert "difference" in MODES
+    view.set_mode("difference")
+    settle_down(window, 20)
+    assert view.pictures.gaps is not None
+    colours = {
+        view.pictures.gaps.pixel(x, y) & 0xFFFFFF for x in range(20, 300, 40) for y in range(20, 150, 40)
+    }
+    assert colours == {0x222222}
+    view.set_mode("side")
+    QTest.keyClick(window, Qt.Key.Key_Z)
+    settle_down(window, 20)
+    assert view.zones_button.isChecked() and len(view.pictures.zone_names) == 9
+    QTest.keyClick(window, Qt.Key.Key_Z)
+    QTest.keyClick(window, Qt.Key.Key_W)
+    assert view.waveform.mode == "side by side"
+    assert view.tones.shot is not None
+    assert view.tones.shot.share[3].sum() == pytest.approx(1, abs=1e-4)
+    grabbed = window.grab().toImage()
+    assert grabbed.width() >= 1280 and not grabbed.isNull()
+
+
+def test_an_axis_of_the_picture_is_settled_beside_the_window(window: Window) -> None:
+    production = window.productions.current
+    assert production is not None
+    hero, shot = (next(s for s in production.all(Shot) if s.name == n) for n in ("A02_003", "A02_004"))
+    window.look_at(hero, "hero")
+    window.look_at(shot, "shot")
+    settle_down(window, 120)
+    until(lambda: window.bench.match is not None, 120)
+    settle_down(window, 30)
+    before = {r.axis.name: r for r in window.bench.ledger()}["white ceiling"]
+    window.view.settle("white ceiling")
+    settle_down(window, 60)
+    after = {r.axis.name: r for r in window.bench.ledger()}["white ceiling"]
+    assert abs(after.after) <= max(abs(before.after), 0.2)
+    window.view.settle("noise")
+    assert "only reported" in window.message.text()
+    assert np.isfinite(after.after)

@@ -1,0 +1,310 @@
+"""The shoot is matched: heroes, balances, trims, ledgers and staleness, on filmed takes with known truth."""
+
+import json
+from collections.abc import Iterator
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from aquin.colour.grade import Balance
+from aquin.colour.grade import Grade as Correction
+from aquin.errors import AquinError
+from aquin.production import Camera, Grade, Production, Setup, Shot
+from aquin.production.cells import Cell, agree, board, keep_tolerances, tolerances_of, without_trims
+from aquin.production.grading import balance_of, held_grade, keep_grade, propagate, trim_of
+from aquin.production.heroes import (
+    hero_of,
+    main_hero,
+    make_hero,
+    make_main,
+    moment_of,
+    propose,
+    take_proposed,
+)
+from aquin.production.matching import Desk, Wish, settle, shot_grade
+from aquin.production.settings import config_of
+from aquin.production.stale import is_stale
+
+
+def at(production: Production, setup: str, camera: str) -> tuple[str, str]:
+    return (
+        next(s.id for s in production.all(Setup) if s.name == setup),
+        next(c.id for c in production.all(Camera) if c.name == camera),
+    )
+
+
+def cell(cells: dict[tuple[str, str], Cell], setup: str, camera: str) -> Cell:
+    return next(c for c in cells.values() if (c.setup.name, c.camera.name) == (setup, camera))
+
+
+@pytest.fixture(scope="module")
+def settled(filmed: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """The filmed production with heroes proposed and all cells settled, beside the media."""
+    path = filmed.with_name("settled.aquin")
+    first = Production.open(filmed)
+    first.save_copy(path, force=True)
+    first.close()
+    production = Production.open(path)
+    config = config_of(production)
+    take_proposed(production)
+    summary = settle(production, config, list(Desk(production, config).shots))
+    assert all(c.done for c in summary.cells), summary.line
+    production.close()
+    return path
+
+
+@pytest.fixture
+def shoot(settled: Path, tmp_path: Path) -> Iterator[Production]:
+    """A copy of the settled production."""
+    first = Production.open(settled)
+    path = settled.with_name(f"{tmp_path.name}-settled.aquin")
+    first.save_copy(path)
+    first.close()
+    production = Production.open(path)
+    yield production
+    production.close()
+
+
+def test_heroes_are_proposed_from_the_camera_that_filmed_most(filmed: Path) -> None:
+    production = Production.open(filmed, read_only=True)
+    found = propose(production)
+    names = {production.get(Setup, id).name: shot.name for id, shot in found.items()}
+    assert set(names) == {"pier", "upper-deck"}
+    assert all(production.get(Camera, s.camera_id).name in ("Heron", "Egret") for s in found.values())
+    assert all(not s.trouble and s.kind == "shot" for s in found.values())
+    production.close()
+
+
+def test_cells_say_where_each_camera_stands(shoot: Production) -> None:
+    cells = board(shoot, config_of(shoot))
+    words = {(c.setup.name, c.camera.name): c.word for c in cells.values() if c.shots}
+    heroes = [k for k, w in words.items() if w == "hero"]
+    assert len(heroes) == 2
+    assert all(w in ("hero", "within") for w in words.values()), words
+    matched = cell(cells, "upper-deck", "Skua")
+    assert matched.by == "chart" and matched.row("warmth") is not None
+    assert "by chart to" in matched.origin and "brightness by" in matched.origin
+    assert {s.word for c in cells.values() for s in c.shots} <= {
+        "hero",
+        "within",
+        *(f"{k} off" for k in range(1, 7)),
+    }
+
+
+def test_a_matched_camera_is_nearer_to_what_the_heros_camera_would_have_recorded(shoot: Production) -> None:
+    """Colours of the chart as the hero's camera read them: less than a third of the difference is left."""
+    for c in board(shoot, config_of(shoot)).values():
+        row = c.row("colour")
+        if c.word == "within" and row is not None:
+            assert row.after < 1.5 and row.after < 0.4 * max(row.difference, 1.5)
+
+
+def test_settling_is_one_step_that_can_be_undone(filmed: Path, shoot_copy: Path) -> None:
+    production = Production.open(shoot_copy)
+    config = config_of(production)
+    place = at(production, "pier", "Egret")
+    take_proposed(production)
+    hero = hero_of(production, production.get(Setup, place[0]))
+    assert hero is not None
+    other = place if hero.camera_id != place[1] else at(production, "pier", "Heron")
+    summary = settle(production, config, [other], Wish("gains", shots=False))
+    assert summary.cells[0].model == "gains" and summary.entry is not None
+    assert production.can_undo == "settle 1 cells"
+    shot = next(s for s in production.all(Shot) if (s.setup_id, s.camera_id) == other and s.kind == "shot")
+    assert held_grade(production, shot) is not None
+    production.undo()
+    assert held_grade(production, shot) is None
+    production.close()
+
+
+def test_without_a_hero_nothing_is_settled_and_it_is_said(shoot_copy: Path) -> None:
+    production = Production.open(shoot_copy)
+    summary = settle(production, config_of(production), [at(production, "pier", "Egret")])
+    assert not summary.cells[0].done and "has no hero" in summary.cells[0].words
+    assert summary.entry is None and not production.all(Grade)
+    production.close()
+
+
+def test_a_camera_without_an_encoding_is_left_with_the_reason(shoot_copy: Path) -> None:
+    production = Production.open(shoot_copy)
+    take_proposed(production)
+    camera = next(c for c in production.all(Camera) if c.name == "Skua")
+    production.change("forget", replace(camera, encoding=""))
+    summary = settle(production, config_of(production), [at(production, "upper-deck", "Skua")])
+    assert not summary.cells[0].done and "no encoding" in summary.cells[0].words
+    production.close()
+
+
+def test_stopping_writes_nothing(shoot_copy: Path) -> None:
+    production = Production.open(shoot_copy)
+    take_proposed(production)
+
+    class Stop(Exception):
+        pass
+
+    def tell(share: float, words: str) -> None:
+        raise Stop
+
+    with pytest.raises(Stop):
+        settle(
+            production,
+            config_of(production),
+            [at(production, "pier", "Egret"), at(production, "pier", "Heron")],
+            tell=tell,
+        )
+    assert not production.all(Grade)
+    production.close()
+
+
+def test_a_balance_turns_stale_when_what_it_was_made_from_changes(shoot: Production) -> None:
+    config = config_of(shoot)
+    setup = next(s for s in shoot.all(Setup) if s.name == "upper-deck")
+    hero = hero_of(shoot, setup)
+    assert hero is not None
+    matched = next(
+        g
+        for g in shoot.all(Grade)
+        if g.layer == "balance" and g.setup_id == setup.id and g.camera_id != hero.camera_id
+    )
+    assert not is_stale(shoot, config, matched)
+    other = next(
+        s
+        for s in shoot.all(Shot)
+        if s.setup_id == setup.id and s.camera_id == hero.camera_id and s.kind == "shot" and s.id != hero.id
+    )
+    make_hero(shoot, other)
+    assert is_stale(shoot, config, matched)
+    assert cell(board(shoot, config), "upper-deck", shoot.get(Camera, matched.camera_id).name).word == "stale"
+    shoot.undo()
+    assert not is_stale(shoot, config, matched)
+
+
+def test_a_trim_by_hand_is_kept(shoot: Production) -> None:
+    config = config_of(shoot)
+    place = at(shoot, "upper-deck", "Skua")
+    shot = next(s for s in shoot.all(Shot) if (s.setup_id, s.camera_id) == place and s.kind == "shot")
+    mine = Correction(Balance(0.7))
+    keep_grade(shoot, config, shot, mine, "typed")
+    settle(shoot, config, [place])
+    assert held_grade(shoot, shot) == mine
+    found = cell(board(shoot, config), "upper-deck", "Skua")
+    without_trims(shoot, found)
+    assert held_grade(shoot, shot) == shot_grade(Desk(shoot, config), shot) != mine
+
+
+def test_propagation_follows_its_source_or_is_a_copy(shoot: Production) -> None:
+    config = config_of(shoot)
+    source = next(
+        g
+        for g in shoot.all(Grade)
+        if g.layer == "balance"
+        and shoot.get(Setup, g.setup_id).name == "upper-deck"
+        and shoot.get(Camera, g.camera_id).name == "Egret"
+    )
+    target = (next(s.id for s in shoot.all(Setup) if s.name == "pier"), source.camera_id)
+    propagate(shoot, config, source, [target], linked=True)
+    shot = next(s for s in shoot.all(Shot) if (s.setup_id, s.camera_id) == target and s.kind == "chart")
+    held = balance_of(shoot, shot)
+    assert held is not None and "follows" in held.origin
+    moved = replace(source, values=Correction(Balance(1.25)).values())
+    shoot.change("another balance", moved)
+    assert held_grade(shoot, shot) == Correction(Balance(1.25))
+    with pytest.raises(AquinError, match="follow each other"):
+        propagate(shoot, config, held, [(source.setup_id, source.camera_id)], linked=True)
+    propagate(shoot, config, moved, [target], linked=False)
+    shoot.change("back", source)
+    assert held_grade(shoot, shot) == Correction(Balance(1.25))
+
+
+def test_frames_of_one_moment_are_compared(shoot: Production) -> None:
+    shot = next(s for s in shoot.all(Shot) if s.name == "B02_004")
+    setup = shoot.get(Setup, shot.setup_id)
+    hero = hero_of(shoot, setup)
+    assert hero is not None
+    if hero.camera_id == shot.camera_id:
+        pytest.skip("the hero is of this camera")
+    moment = moment_of(shoot, shot, hero)
+    assert moment.same_time and moment.hero.slate == shot.slate
+    assert not moment_of(shoot, shot, hero, {moment.hero.id}).same_time
+
+
+def test_the_main_hero_leads_other_setups_heroes(shoot: Production) -> None:
+    config = config_of(shoot)
+    pier, deck = (next(s for s in shoot.all(Setup) if s.name == n) for n in ("pier", "upper-deck"))
+    main = hero_of(shoot, pier)
+    assert main is not None
+    make_main(shoot, main)
+    assert main_hero(shoot, pier) is None and main_hero(shoot, deck) == main
+    hero = hero_of(shoot, deck)
+    assert hero is not None
+    summary = settle(shoot, config, [(deck.id, hero.camera_id)], Wish(shots=False))
+    assert summary.cells[0].done and "main hero" in summary.cells[0].words
+    held = next(
+        g
+        for g in shoot.all(Grade)
+        if g.layer == "balance" and (g.setup_id, g.camera_id) == (deck.id, hero.camera_id)
+    )
+    grade = Correction.of(held.values)
+    assert grade.matrix is None and grade.trim == Correction().trim  # white only: another setup's light
+    assert abs(grade.balance.stops) < 0.15
+    assert abs(grade.balance.shift[0]) > 3
+    make_main(shoot, hero, [pier])
+    assert main_hero(shoot, pier) == hero
+
+
+def test_agreement_holds_until_the_grade_changes(shoot: Production) -> None:
+    config = config_of(shoot)
+    place = at(shoot, "pier", "Egret")
+    shot = next(s for s in shoot.all(Shot) if (s.setup_id, s.camera_id) == place and s.kind == "shot")
+
+    def agreed() -> bool:
+        found = cell(board(shoot, config), "pier", "Egret")
+        return next(s.agreed for s in found.shots if s.shot.id == shot.id)
+
+    agree(shoot, Desk(shoot, config), [shot])
+    assert agreed()
+    keep_grade(shoot, config, shot, Correction(Balance(0.3)), "typed")
+    assert not agreed()
+    shoot.undo()
+    assert agreed()
+    agree(shoot, Desk(shoot, config), [shot], on=False)
+    assert not agreed()
+
+
+def test_tolerances_are_the_productions_own(shoot: Production) -> None:
+    keep_tolerances(shoot, {"exposure": 0.001, "warmth": 5.5})
+    assert tolerances_of(shoot) == {"exposure": 0.001}
+    found = cell(board(shoot, config_of(shoot)), "upper-deck", "Skua")
+    row = found.row("exposure")
+    assert row is not None and row.axis.tolerance == 0.001
+    shoot.undo()
+
+
+def test_an_odd_exposure_gets_a_trim_of_its_own(filmed: Path, settled: Path) -> None:
+    """Shots in the falling light of the dusk setup are brought to the hero by what the same points say."""
+    production = Production.open(settled, read_only=True)
+    trims = [g for g in production.all(Grade) if g.layer == "trim" and g.on]
+    assert trims and all(g.values.get("auto") for g in trims)
+    deck = next(s for s in production.all(Setup) if s.name == "upper-deck")
+    hero = hero_of(production, deck)
+    assert hero is not None
+    later = [
+        s
+        for s in production.all(Shot)
+        if s.setup_id == deck.id and s.camera_id == hero.camera_id and s.kind == "shot" and s.id != hero.id
+    ]
+    assert any(trim_of(production, s) is not None for s in later)
+    production.close()
+
+
+def test_ledgers_are_plain_values_in_the_cache(settled: Path) -> None:
+    production = Production.open(settled, read_only=True)
+    for kind in ("chart reading", "frames compared", "picture"):
+        held = production.measured(kind)
+        assert held and json.dumps(list(held.values()))
+    looks = list(production.measured("picture").values())
+    assert all(v["noise"] is None or 0 <= v["noise"] < 60 for v in looks)
+    assert np.mean([v["sharpness"] is not None for v in looks]) > 0.5
+    production.close()
