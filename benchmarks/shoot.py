@@ -92,7 +92,9 @@ def compare(production: Production, desk: Desk, truth: Path) -> None:
         linear = side_of(ref, desk.config_path).linear
         # means of blocks: noise, grain and a hand's shake are no colour difference
         own, seen = (
-            cv2.resize(v.astype(np.float32), (60, 34), interpolation=cv2.INTER_AREA).reshape(-1, 3).astype(float)
+            cv2.resize(v.astype(np.float32), (60, 34), interpolation=cv2.INTER_AREA)
+            .reshape(-1, 3)
+            .astype(float)
             for v in (linear, seen)
         )
         # how bright the hero's camera was at that moment, against the truth's standing exposure

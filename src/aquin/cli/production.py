@@ -141,6 +141,93 @@ def audit(
     raise typer.Exit(1 if any(not f.dismissed and f.severity != "note" for f in found) else 0)
 
 
+def settle(
+    file: File,
+    cells: Annotated[
+        list[str] | None,
+        typer.Option(
+            "--cell",
+            metavar="SETUP/CAMERA",
+            help="Only this cell; SETUP alone is all of its cameras. Repeatable.",
+        ),
+    ] = None,
+    model: Annotated[
+        str, typer.Option("--model", help="The balance: best, gains, cdl, matrix, root or full.")
+    ] = "best",
+    exposure: Annotated[
+        str, typer.Option("--exposure", help="How bright: weighed, chart, or filmed (as the crew set it).")
+    ] = "weighed",
+    heroes: Annotated[
+        bool, typer.Option("--heroes", help="Propose heroes for setups without one first.")
+    ] = False,
+    trims: Annotated[bool, typer.Option("--trims/--no-trims", help="Trim shots that stand apart.")] = True,
+    jobs: Jobs = None,
+    as_json: AsJson = False,
+) -> None:
+    """Match the cameras of each setup to its hero: balances by charts and by what both saw. Exit 1 when cells are left."""
+    from aquin.charts.solve import FULL
+    from aquin.cli.main import with_progress
+    from aquin.production.cells import board
+    from aquin.production.heroes import take_proposed
+    from aquin.production.matching import MODELS, Desk, Wish
+    from aquin.production.matching import settle as match
+    from aquin.production.measuring import measure_shots
+    from aquin.production.records import Camera, Setup, Shot
+    from aquin.production.settings import config_of
+    from aquin.workers import part
+
+    chosen = FULL if model == "full" else model
+    if chosen not in MODELS:
+        raise AquinError(f"there is no model '{model}'", None, "Use best, gains, cdl, matrix, root or full")
+    if exposure not in ("weighed", "chart", "filmed"):
+        raise AquinError(f"there is no exposure '{exposure}'", None, "Use weighed, chart or filmed")
+    with opened(file) as production:
+        config = config_of(production)
+        if heroes:
+            take_proposed(production)
+        names = {
+            p: (production.get(Setup, p[0]).name, production.get(Camera, p[1]).name)
+            for p in Desk(production, config).shots
+        }
+        wanted = [p for p, n in names.items() if not cells or n[0] in cells or "/".join(n) in cells]
+        if not wanted:
+            raise AquinError(
+                "no cell has that name", file, f"There are: {', '.join('/'.join(n) for n in names.values())}"
+            )
+        setups = {p[0] for p in wanted}
+        shots = [
+            s for s in production.all(Shot) if s.setup_id in setups and s.kind not in ("series", "reference")
+        ]
+        wish = Wish(chosen, shots=trims, exposure="as filmed" if exposure == "filmed" else exposure)
+
+        def work(tell: Any) -> Any:
+            measure_shots(production, config, shots, jobs, part(tell, 0.0, 0.3))
+            return match(production, config, wanted, wish, None, jobs, part(tell, 0.3, 1.0))
+
+        done = with_progress("settling", work)
+        found = board(production, config)
+        data = {
+            "cells": [
+                {
+                    "setup": names[c.place][0], "camera": names[c.place][1], "done": c.done, "what": c.words, "by": c.by, "model": c.model,
+                    "sure": c.sure, "delta_e00_before": c.before, "delta_e00_after": c.after,
+                    "state": found[c.place].word if c.place in found else "",
+                }
+                for c in done.cells
+            ],
+            "trims": [{"shot": name, "why": why} for name, why in done.trims],
+        }  # fmt: skip
+    _out(data, as_json, _say_cells)
+    raise typer.Exit(0 if all(c.done for c in done.cells) else 1)
+
+
+def _say_cells(data: dict[str, Any]) -> None:
+    for c in data["cells"]:
+        print(f"{c['setup']}, {c['camera']}: {c['state'] or 'left'}; {c['what']}")
+    for t in data["trims"]:
+        print(f"  {t['shot']}: {t['why']}")
+
+
 def journal(
     file: File,
     limit: Annotated[int, typer.Option("--limit", min=1)] = 30,
@@ -199,7 +286,7 @@ def register(app: typer.Typer) -> None:
     """Add these commands to the program."""
     from aquin.cli.plan import plan
 
-    for command in (new, ingest, relink, measure, audit, plan, journal, copy):
+    for command in (new, ingest, relink, measure, audit, plan, settle, journal, copy):
         app.command()(command)
 
 

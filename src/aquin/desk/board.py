@@ -65,6 +65,10 @@ class BoardView(QWidget):
         column.setContentsMargins(theme.GRID, theme.GRID, 0, 0)
         column.setSpacing(theme.GRID)
         column.addLayout(self._head())
+        self.result = _words()
+        self.result.setAccessibleName("What settling did")
+        self.result.setVisible(False)
+        column.addWidget(self.result)
         column.addWidget(self.empty, 1)
         column.addWidget(self.table, 1)
         self.columns = QSplitter(Qt.Orientation.Horizontal)
@@ -170,6 +174,7 @@ class BoardView(QWidget):
     ) -> None:
         self.production, self.config, self.seen_on = production, config, seen_on
         self.summary = None
+        self.result.setVisible(False)
         self.thumbs.show(production, config, seen_on)
         if production is None:
             self._show_cells({})
@@ -335,10 +340,20 @@ class BoardView(QWidget):
 
         def done(summary: Summary) -> None:
             self.summary = summary
+            self._show_result(summary)
             self.told.emit(summary.line)
             self.refresh()
 
         self.jobs.start_long("settle", f"settling {len(places)} cells", work, done, self.told.emit)
+
+    def _show_result(self, summary: Summary) -> None:
+        """What settling did stays to be read; each cell and shot in the tooltip."""
+        names = {c.place: f"{c.setup.name}, {c.camera.name}" for c in self.cells.values()}
+        lines = [f"{names.get(c.place, '')}: {c.words}" for c in summary.cells]
+        lines += [f"{name}: {why}" for name, why in summary.trims]
+        self.result.setText(summary.line)
+        self.result.setToolTip("\n".join(lines))
+        self.result.setVisible(True)
 
     def measure(self) -> None:
         production, config, seen_on, places = self.production, self.config, self.seen_on, self.table.chosen()

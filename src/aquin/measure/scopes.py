@@ -26,19 +26,40 @@ class Waveform:
 
 def waveform(signal: Floats, columns: int = 120) -> Waveform:
     """Percentiles of (h, w, 3) display signal in equal columns, to a 256th of the scope's height."""
-    w = signal.shape[1]
-    columns = min(columns, w)
-    planes = np.concatenate([signal, (signal @ LUMA)[..., None]], axis=2)
-    level = ((planes - np.float32(LOW)) * np.float32(BINS / (HIGH - LOW))).astype(np.int32).clip(0, BINS - 1)
-    column = (np.arange(w) * columns // w).astype(np.int32)
-    code = (column[None, :, None] * 4 + np.arange(4, dtype=np.int32)) * BINS + level
-    count = np.bincount(code.ravel(), minlength=columns * 4 * BINS).reshape(columns, 4, BINS)
-    total = np.cumsum(count, axis=2)
-    bands = np.empty((columns, 3, 4), np.float32)
+    total = np.cumsum(counts(signal, columns), axis=2)
+    bands = np.empty((len(total), 3, 4), np.float32)
     for k, share in enumerate((0.05, 0.5, 0.95)):
         place = (total < share * total[..., -1:]).sum(axis=2)
         bands[:, k] = (place + 0.5) * ((HIGH - LOW) / BINS) + LOW
     return Waveform(bands)
+
+
+def counts(signal: Floats, columns: int = 1) -> np.ndarray:
+    """(columns, 4, BINS) pixels of R, G, B and luma by level from LOW to HIGH, in equal columns of (h, w, 3) display signal."""
+    import cv2
+
+    w = signal.shape[1]
+    columns = min(columns, w)
+    levels = _levels(signal)
+    edges = -(-np.arange(columns + 1) * w // columns)  # the pixel x lies in column x * columns // w
+    out = np.empty((columns, 4, BINS), np.float32)
+    for channel in range(4):
+        upright = cv2.transpose(levels[channel])
+        for k in range(columns):
+            part = upright[edges[k] : edges[k + 1]]
+            out[k, channel] = cv2.calcHist([part], [0], None, [BINS], [0, BINS]).ravel()
+    return out
+
+
+def _levels(signal: Floats) -> list[np.ndarray]:
+    """R, G, B and luma as bytes: the number of the level, held at both ends."""
+    import cv2
+
+    whole = np.ascontiguousarray(signal, np.float32)
+    scale = BINS / (HIGH - LOW)
+    planes = [*cv2.split(whole), cv2.transform(whole, LUMA[None])]
+    # half a level less, since rounding to bytes goes to the nearest
+    return [np.asarray(cv2.addWeighted(p, scale, p, 0, -LOW * scale - 0.5, dtype=cv2.CV_8U)) for p in planes]
 
 
 def chroma(signal: Floats) -> Float32:
@@ -50,11 +71,22 @@ def chroma(signal: Floats) -> Float32:
 
 
 def chroma_density(signal: Floats, size: int = 128, reach: float = 0.5) -> Float32:
-    """(size, size) share of the pixels by Cr (rows, +Cr first) and Cb (columns), over -reach to reach."""
-    plane = chroma(signal).reshape(-1, 2)
-    at = ((plane + np.float32(reach)) * np.float32(size / (2 * reach))).astype(np.int32).clip(0, size - 1)
-    count = np.bincount((size - 1 - at[:, 1]) * size + at[:, 0], minlength=size * size)
-    return np.asarray(count.reshape(size, size) / max(len(plane), 1), np.float32)
+    """(size, size) share of the pixels by Cr (rows, +Cr first) and Cb (columns), over -reach to reach; held at the edges."""
+    import cv2
+
+    whole = np.ascontiguousarray(signal, np.float32)
+    rows = np.array([-LUMA / np.float32(1.8556), -LUMA / np.float32(1.5748)], np.float32)
+    rows[0, 2] += np.float32(1 / 1.8556)
+    rows[1, 0] += np.float32(1 / 1.5748)
+    scale = size / (2 * reach)
+    plane = cv2.transform(whole, rows)
+    cells = [
+        np.asarray(cv2.addWeighted(p, scale, p, 0, reach * scale - 0.5, dtype=cv2.CV_8U))
+        for p in cv2.split(plane)
+    ]
+    held = [np.minimum(c, size - 1) for c in cells]
+    count = cv2.calcHist([held[1], held[0]], [0, 1], None, [size, size], [0, size, 0, size])
+    return np.asarray(count[::-1] / max(whole.shape[0] * whole.shape[1], 1), np.float32)
 
 
 @dataclass(frozen=True)
@@ -69,16 +101,14 @@ class Histogram:
 
 def histogram(signal: Floats) -> Histogram:
     """Of (h, w, 3) display signal."""
-    flat = signal.reshape(-1, 3)
-    planes = np.concatenate([flat, (flat @ LUMA)[:, None]], axis=1)
-    level = ((planes - np.float32(LOW)) * np.float32(BINS / (HIGH - LOW))).astype(np.int32).clip(0, BINS - 1)
-    count = np.bincount((level + np.arange(4, dtype=np.int32) * BINS).ravel(), minlength=4 * BINS)
-    many = max(len(flat), 1)
-    return Histogram(
-        np.asarray(count.reshape(4, BINS) / many, np.float32),
-        np.asarray((flat <= 0).sum(axis=0) / many, np.float32),
-        np.asarray((flat >= 1).sum(axis=0) / many, np.float32),
-    )
+    import cv2
+
+    whole = np.ascontiguousarray(signal, np.float32)
+    many = max(whole.shape[0] * whole.shape[1], 1)
+    share = [cv2.calcHist([p], [0], None, [BINS], [0, BINS]).ravel() for p in _levels(whole)]
+    under = [np.count_nonzero(p <= 0) for p in cv2.split(whole)]
+    over = [np.count_nonzero(p >= 1) for p in cv2.split(whole)]
+    return Histogram(*(np.asarray(np.array(v) / many, np.float32) for v in (share, under, over)))
 
 
 ZONES = (-6.0, -4.0, -2.0, -0.5, 0.5, 1.5, 2.5, 4.0)

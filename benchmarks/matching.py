@@ -1,0 +1,131 @@
+"""Matching by the same points on a real stereo pair, and the scopes beside FFmpeg's own filters on the same frame.
+
+python benchmarks/matching.py [stereo] [scopes]
+"""
+
+import sys
+from fractions import Fraction
+
+import numpy as np
+from common import ROOT, line, timed
+
+sys.path.insert(0, str(ROOT / "tests"))
+
+import av
+import av.filter
+from skimage import exposure
+
+from aquin.charts.solve import solve
+from aquin.colour import acescct
+from aquin.match.engine import Side, Source, combined, gather
+from aquin.match.statistics import match_statistics
+from aquin.measure.ledger import Evidence, difference_of
+from aquin.measure.scopes import chroma_density, histogram, waveform
+from stereo import camera, stereo_pair
+
+
+def stereo(count: int = 20) -> None:
+    """Median dE00 over the true correspondence, 20 cameras drawn at random, by ours, by the best fit that knows it, and by two others."""
+    pair = stereo_pair()
+    hero = Side(pair.left, pair.left)
+    log_hero = np.asarray(acescct.encode(pair.left.astype(float)))
+    print(
+        f"{'model':16} {'ours':>6} {'best':>6} {'ratio':>6} {'worst':>6} {'statistics':>11} {'histograms':>11} {'before':>7}"
+    )
+    for model in ("gains", "cdl", "cdl+curve", "cdl+curve+warp", "matrix", "root"):
+        rows = []
+        for seed in range(count):
+            shot = camera(pair.right, np.random.default_rng(seed))
+            true = pair.true_pairs(shot)
+            few = true.part(np.random.default_rng(1).permutation(len(true.hero)) < 1200)
+            say = np.full(len(few.hero), 24 / len(few.hero))
+            best = solve(Evidence(few.hero, few.shot, few.neutral, say), model, leave_one_out=False).grade
+            ours = solve(
+                combined(gather(hero, Side(shot, shot), "points")[0]), model, leave_one_out=False
+            ).grade
+            sums = match_statistics(pair.left, shot)
+            assert sums is not None
+            plain = solve(
+                combined([Source("statistics", sums.evidence, sums.sureness)]), model, leave_one_out=False
+            ).grade
+            medians = [float(np.median(difference_of(true.graded(g)))) for g in (ours, best, plain)]
+            rows.append(
+                [*medians, _by_histograms(true, shot, log_hero), float(np.median(difference_of(true)))]
+            )
+        a = np.array(rows)
+        m = a.mean(axis=0)
+        print(
+            f"{model:16} {m[0]:6.2f} {m[1]:6.2f} {m[0] / m[1]:6.2f} {(a[:, 0] / a[:, 1]).max():6.2f} {m[2]:11.2f} {m[3]:11.2f} {m[4]:7.2f}"
+        )
+
+
+def _by_histograms(true: Evidence, shot: np.ndarray, log_hero: np.ndarray) -> float:
+    """scikit-image's histogram matching of each channel, in ACEScct."""
+    log = np.asarray(acescct.encode(shot.astype(float)))
+    matched = exposure.match_histograms(log, log_hero, channel_axis=2)
+    out = []
+    for k in range(3):
+        order = np.argsort(log[..., k].ravel())
+        source, target = log[..., k].ravel()[order][::40], matched[..., k].ravel()[order][::40]
+        out.append(np.interp(acescct.encode(true.shot[:, k]), source, target))
+    mapped = np.asarray(acescct.decode(np.stack(out, axis=-1)))
+    return float(np.median(difference_of(Evidence(true.hero, mapped, true.neutral))))
+
+
+def scopes() -> None:
+    """Waveform, colour plane and histogram of one 1080p frame: ours, and FFmpeg's three filters through PyAV."""
+    random = np.random.default_rng(3)
+    small = random.random((54, 96, 3)).astype(np.float32)
+    import cv2
+
+    signal = np.clip(cv2.resize(small, (1920, 1080), interpolation=cv2.INTER_CUBIC), 0, 1)
+    frame = av.VideoFrame.from_ndarray((signal * 255).astype(np.uint8), format="rgb24").reformat(
+        format="yuv444p"
+    )
+    frame.pts, frame.time_base = 0, Fraction(1, 24)
+    graphs = {
+        name: _graph(frame, name, args)
+        for name, args in (("waveform", "mode=column"), ("vectorscope", "mode=gray"), ("histogram", ""))
+    }
+
+    def theirs() -> None:
+        for push, pull, _ in graphs.values():
+            push(frame)
+            pull()
+
+    def ours() -> None:
+        waveform(signal, 480)
+        chroma_density(signal)
+        histogram(signal)
+
+    there = timed(theirs, 12)
+    here = timed(ours, 12)
+    line("FFmpeg: waveform, vectorscope, histogram", there)
+    line("ours: waveform, chroma plane, histogram", here, there)
+    # the same counts: luma of the same frame, by FFmpeg's conversion and by ours
+    luma = frame.to_ndarray()[0].astype(float)
+    own = 16 + 219 * (signal @ np.array([0.299, 0.587, 0.114]))
+    print(
+        f"luma of the frame that both count: mean difference {np.abs(luma - own).mean():.2f} codes of 8 bit"
+    )
+
+
+def _graph(frame: av.VideoFrame, name: str, args: str) -> tuple:
+    graph = av.filter.Graph()
+    source = graph.add_buffer(
+        width=frame.width, height=frame.height, format=frame.format, time_base=frame.time_base
+    )
+    scope = graph.add(name, args)
+    sink = graph.add("buffersink")
+    source.link_to(scope)
+    scope.link_to(sink)
+    graph.configure()
+    return source.push, sink.pull, graph  # which must live as long as its ends
+
+
+if __name__ == "__main__":
+    wanted = sys.argv[1:] or ["stereo", "scopes"]
+    if "stereo" in wanted:
+        stereo()
+    if "scopes" in wanted:
+        scopes()
