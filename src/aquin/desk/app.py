@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QApplication
 from aquin.desk import theme
 from aquin.desk.places import last_session
 from aquin.desk.window import Window
+from aquin.production import Production
 
 
 def application() -> QApplication:
@@ -85,8 +86,8 @@ def draw_views(session: Path, folder: Path, width: int = 1280, height: int = 800
         window.grab().save(str(path))
         written.append(path)
 
-    production = session.with_suffix(".aquin")
-    if production.is_file() and window.open_production(production):
+    production = _copied(session.with_suffix(".aquin"))
+    if production is not None and window.open_production(production):
         window.show_view("plan")
         grab("plan.png")
         window.show_view("shots")
@@ -110,6 +111,29 @@ def draw_views(session: Path, folder: Path, width: int = 1280, height: int = 800
                 window.charts.latitude.show_lift()
             grab(f"charts-{page}.png")
         window.charts.show_page("reading")
+        window.show_view("board")
+        settle_down(window)
+        if window.board.heroless:
+            window.board.propose()
+            settle_down(window)
+        window.board.settle_all()
+        settle_down(window, 400)
+        cell = next((c for c in window.board.cells.values() if c.rows and len(c.shots) > 2), None)
+        if cell is not None:
+            window.board.table.choose([cell.place])
+        grab("board.png")
+        if cell is not None:
+            window.board.list.setCurrentRow(1)
+            window.board.look()
+            settle_down(window, 120)
+            window.view.ledger.rows["warmth"].setFocus()
+            grab("bench-shot.png")
+            window.view.zones_button.setChecked(True)
+            window.view.waveform.cycle()
+            grab("bench-zones.png")
+            window.view.zones_button.setChecked(False)
+            window.view.waveform.cycle()
+            window.view.waveform.cycle()
     window.show_view("bench")
     window.open_session(session)
     settle_down(window)
@@ -120,4 +144,18 @@ def draw_views(session: Path, folder: Path, width: int = 1280, height: int = 800
     window.view.pictures.seam = [0.55, 0.5, 12.0]
     grab("bench-seam.png")
     put_away(window)
+    if production is not None:
+        for left in production.parent.glob(f"{production.name}*"):
+            left.unlink()
     return written
+
+
+def _copied(production: Path) -> Path | None:
+    """A copy beside the media, so that drawing the views decides nothing in the person's own file. None where there is no production."""
+    if not production.is_file():
+        return None
+    first = Production.open(production, read_only=True)
+    path = production.with_name("views.aquin")
+    first.save_copy(path, force=True)
+    first.close()
+    return path

@@ -25,7 +25,7 @@ class Seen:
     """One observation: time of day in seconds, log2 of each channel against the hero, (3,), and its standard error in stops."""
 
     at: float
-    log2: tuple[float, float, float]
+    change: tuple[float, float, float]
     error: float = 0.02
 
 
@@ -45,10 +45,10 @@ class Drift:
     def curve(self, seconds: Float64) -> tuple[Float64, Float64]:
         """(n,) times to (n, 3) log2 of the channels and (n,) standard errors in stops."""
         if len(self.seen) == 1:
-            one = np.array(self.seen[0].log2)
+            one = np.array(self.seen[0].change)
             return np.repeat(one[None], len(seconds), axis=0), np.full(len(seconds), 0.3)
         times = np.array([s.at for s in self.seen])
-        parts = to_parts(np.array([s.log2 for s in self.seen]))
+        parts = to_parts(np.array([s.change for s in self.seen]))
         noise = np.array([max(s.error, NOISE) for s in self.seen]) ** 2
         length, size = self._shape(times, parts, noise)
         base = parts.mean(axis=0)
@@ -87,7 +87,7 @@ def drift_of(seen: Sequence[Seen]) -> Drift:
     out = []
     for at in sorted(groups):
         g = groups[at]
-        r, gr, b = (float(np.mean([s.log2[k] for s in g])) for k in range(3))
+        r, gr, b = (float(np.mean([s.change[k] for s in g])) for k in range(3))
         out.append(Seen(at, (r, gr, b), float(min(s.error for s in g))))
     return Drift(tuple(out))
 
