@@ -63,6 +63,9 @@ APART = 0.75
 POINTS = 0.3
 """Sureness from which the same points speak for a single shot."""
 
+WITNESS = 0.35
+"""Sureness from which they speak for a camera."""
+
 MOVED = 0.07
 """Stops of a channel from which a shot gets a trim of its own: less is within all tolerances."""
 
@@ -202,6 +205,19 @@ class Desk:
         warm = -STOPS_A_MIRED * (1e6 / float(whites[0]) - 1e6 / float(whites[1]))
         return np.array([warm, 0.0]), True
 
+    def elsewhere(
+        self, place: Place, hero_camera: str
+    ) -> tuple[tuple[Shot, Mapping[str, Any], str], tuple[Shot, Mapping[str, Any], str]] | None:
+        """The two cameras' charts, hero's first, of another setup in which nothing speaks against them: the clearest ones."""
+        found = []
+        for setup, camera in self.shots:
+            if camera != place[1] or setup == place[0] or self.doubtful((setup, camera), hero_camera):
+                continue
+            a, b = self.reading((setup, hero_camera)), self.reading((setup, camera))
+            if a is not None and b is not None and a[1]["layout"] == b[1]["layout"]:
+                found.append((min(a[1]["score"], b[1]["score"]), a, b))
+        return max(found, key=lambda f: f[0])[1:] if found else None
+
     def usual_cast(self, place: Place, hero_camera: str) -> np.ndarray | None:
         """The same as `cast`, as other setups have it, with this setup's white settings. None where fewer than three setups tell."""
         if not self.settings(place, hero_camera)[1]:
@@ -263,8 +279,14 @@ class Desk:
         return best
 
     def source(self, hero: Place, place: Place) -> tuple[Source, str] | None:
-        """Chart pairs of two cells, the hero's as its own balance has them, and a key that names them."""
+        """Chart pairs of two cells, the hero's as its own balance has them, and a key that names them.
+
+        Where a chart was in another light than its scene, the two cameras' charts of another setup stand in: light alone can be taken off,
+        what another spectrum makes of colours can't.
+        """
         a, b = self.reading(hero), self.reading(place)
+        if a is not None and b is not None and hero[0] == place[0] and self.doubtful(place, hero[1]):
+            a, b = self.elsewhere(place, hero[1]) or (a, b)
         if a is None or b is None or a[1]["layout"] != b[1]["layout"]:
             return None
         from aquin.charts.layout import layout
@@ -543,7 +565,9 @@ def _evidence(
         for shot in desk.shots[place]
         if not desk.odd_pair(shot) and (key := desk.pair_key(shot)) in desk.seen
     ]
-    points = [source_of(f["points"]) for f in frames if f["points"] is not None]
+    points = [
+        source_of(f["points"]) for f in frames if f["points"] is not None and f["points"]["sure"] >= WITNESS
+    ]
     if chart is None:
         first = desk.grade_at(target)
         for sources in (points, [source_of(f["statistics"]) for f in frames if f["statistics"] is not None]):
@@ -560,15 +584,15 @@ def _evidence(
     by_settings, known = desk.settings(place, target[1])
     white = [Witness("crew" if known else "auto", _pair(by_settings))]
     if exposure == "weighed":
-        bright.append(Witness("chart", _brighter(chart[0].evidence)))
+        if not desk.doubtful(place, target[1]):
+            bright.append(Witness("chart", _brighter(chart[0].evidence)))
         bright += [Witness("points", _brighter(s.evidence), s.sureness) for s in points]
         levels = [float(np.mean(f["levels"])) for f in frames if not f["points"]]
         if levels:
             bright.append(Witness("statistics", float(np.median(levels))))
         if own_cast is not None:
             sure = known and not desk.doubtful(place, target[1])
-            kind = "chart" if sure else "chart in doubt"
-            white.append(Witness(kind, _pair(own_cast)))
+            white.append(Witness("chart" if sure else "chart in doubt", _pair(own_cast)))
         if (usual := desk.usual_cast(place, target[1])) is not None:
             white.append(Witness("usual", _pair(usual)))
         white += [Witness("points", _pair(_white_of(_ratio(s.evidence))), s.sureness) for s in points]
@@ -579,7 +603,8 @@ def _evidence(
     level, cast = weighed(bright, BRIGHT), weighed(white, WHITE)
     # the shot is that much brighter and warmer than its hero, its chart more so: the rest is the light on the chart
     lit = _brighter(chart[0].evidence) - float(level.value[0])
-    other = (own_cast if own_cast is not None else np.zeros(2)) - cast.value
+    greys = chart[0].evidence.part(chart[0].evidence.neutral)
+    other = (_white_of(_ratio(greys)) if len(greys.hero) else np.zeros(2)) - cast.value
     desk.light[place] = _lit(lit, other)
     chart = desk.source(target, place)
     note = f"brightness by {BY[level.by]}, \u00b1{level.error:.2f} st, white by {BY[cast.by]}, \u00b1{cast.error / STOPS_A_MIRED:.0f} mired"
