@@ -116,7 +116,10 @@ def test_match_writes_a_grade_that_opencolorio_and_render_agree_on(
     assert (code, err) == (0, "")
     assert list(data) == [
         "by",
+        "evidence",
+        "weight",
         "model",
+        "strength",
         "confidence",
         "balance",
         "trim",
@@ -137,6 +140,7 @@ def test_match_writes_a_grade_that_opencolorio_and_render_agree_on(
         "after",
         "tolerance",
         "within",
+        "measured",
     ]
     assert data["before"]["delta_e00_mean"] > 6
     assert data["after"]["delta_e00_mean"] <= 2.5
@@ -240,7 +244,10 @@ def test_wrong_values_are_named(run, media: tuple[Path, Path], tmp_path: Path) -
         (["match", *media, *both, "--out", tmp_path / "a.txt"], "ending"),
         (["match", *media, *both, "--out", tmp_path / "a.cdl", "--model", "matrix"], "matrix"),
         (["match", *media, *both, "--out", tmp_path / "a.cdl", "--model", "magic"], "magic"),
-        (["match", *media, *both, "--out", tmp_path / "a.cdl", "--by", "points"], "points"),
+        (["match", *media, *both, "--out", tmp_path / "a.cdl", "--by", "magic"], "magic"),
+        (["match", *media, *both, "--out", tmp_path / "a.cdl", "--weight", "mood"], "mood"),
+        (["match", *media, *both, "--out", tmp_path / "a.cdl", "--strength", "140"], "strength"),
+        (["match", *media, *both, "--out", tmp_path / "a.cdl", "--pair", "1,2,3"], "no pair"),
         (["chart", media[1], "--encoding", "Skua Log", "--corners", "1,2,3"], "eight"),
         (["chart", media[1], "--encoding", "Skua Log", "--frame", 999], "999"),
         (["chart", media[1], "--encoding", "Skua Log", "--matrix", "bt999"], "bt999"),

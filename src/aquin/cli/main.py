@@ -181,6 +181,7 @@ def match(
     """Match SHOT to HERO by charts, by what both saw, or by statistics, and write the grade."""
     from aquin.cli.show import MatchAsk, match_data, show_match
     from aquin.match.engine import BYS
+    from aquin.measure.ledger import MAIN
 
     if by not in BYS:
         raise AquinError(f"there is no evidence called '{by}'", None, f"Use one of {', '.join(BYS)}")
@@ -208,7 +209,7 @@ def match(
         _out(data)
     else:
         show_match(data, out, proof)
-    settled = all(row["within"] for row in data["ledger"] if row["measured"] == "pairs")
+    settled = all(row["within"] for row in data["ledger"] if row["axis"] in MAIN)
     raise typer.Exit(0 if settled and not data["warnings"] else 1)
 
 

@@ -3,6 +3,7 @@
 from collections.abc import Callable, Sequence
 
 from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import (
     QComboBox,
     QHBoxLayout,
@@ -49,6 +50,7 @@ class BoardView(QWidget):
         self.seen_on: tuple[str, str] = ("", "")
         self.cells: dict[Place, Cell] = {}
         self.summary: Summary | None = None
+        self._behind = False
         self.thumbs = Thumbs(self)
         self.latest = Latest(self)
         self.latest.ready.connect(self._show_cells)
@@ -174,14 +176,23 @@ class BoardView(QWidget):
     ) -> None:
         self.production, self.config, self.seen_on = production, config, seen_on
         self.summary = None
+        self.cells = {}
         self.result.setVisible(False)
         self.thumbs.show(production, config, seen_on)
         if production is None:
             self._show_cells({})
         self.refresh()
 
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        if self._behind:
+            self.refresh()
+
     def refresh(self) -> None:
-        """Look at the production again, beside this thread."""
+        """Look at the production again, beside this thread; while another view is shown, not before this one is."""
+        self._behind = bool(self.cells) and not self.isVisible()
+        if self._behind:
+            return
         production, config, seen_on = self.production, self.config, self.seen_on
         if production is not None and config is not None:
 

@@ -19,14 +19,10 @@ from aquin.match.engine import MODELS, Match, Source, match_given, match_sides
 from aquin.match.engine import Side as Filmed
 from aquin.match.settle import settle
 from aquin.measure.clip import Clip
-from aquin.measure.ledger import PictureValues, Row, measure
+from aquin.measure.ledger import MAIN, PictureValues, Row, measure
 
 Role = Literal["hero", "shot"]
 ROLES: tuple[Role, Role] = ("hero", "shot")
-
-
-MAIN_AXES = ("exposure", "contrast", "warmth", "tint", "saturation", "colour")
-"""Axes that must be within tolerance before the next step is to export; the others are looked at, but differ with framing."""
 
 
 @dataclass(frozen=True)
@@ -237,7 +233,7 @@ class Bench:
                 )
         if self.match is None:
             return "Reading and solving", ""
-        off = [row for row in self.ledger(self.now.grade) if not row.within and row.axis.name in MAIN_AXES]
+        off = [row for row in self.ledger(self.now.grade) if not row.within and row.axis.name in MAIN]
         if off:
             axes = "axis is" if len(off) == 1 else "axes are"
             return f"{len(off)} {axes} out of tolerance: settle all", "settle all"

@@ -35,9 +35,10 @@ from aquin.desk.plan import PlanView
 from aquin.desk.productions import Productions
 from aquin.desk.rail import VIEWS, Rail
 from aquin.desk.shots import ShotsView
-from aquin.desk.state import MAIN_AXES, ROLES, Bench, Decisions, Role, read_session
+from aquin.desk.state import ROLES, Bench, Decisions, Role, read_session
 from aquin.desk.work import Tell
 from aquin.errors import AquinError
+from aquin.measure.ledger import MAIN
 from aquin.production import Shot
 from aquin.workers import part
 
@@ -416,9 +417,7 @@ class Window(QMainWindow):
         self.next_button.setText(f"{busy[0].capitalize()} …" if busy else f"Next: {words}  →")
         self.next_button.setEnabled(not busy)
         self.stop_button.setVisible(bool(busy or aside))
-        off = sum(
-            not row.within and row.axis.name in MAIN_AXES for row in self.bench.ledger(self.bench.grade)
-        )
+        off = sum(not row.within and row.axis.name in MAIN for row in self.bench.ledger(self.bench.grade))
         self.rail.set_count("bench", off, "axes out of tolerance")
         self.rail.set_count("charts", self.charts.desk.open_count, "cameras in setups without a balance")
         self.rail.set_count("board", self.board.open_count, "cells are not settled")

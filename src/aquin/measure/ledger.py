@@ -72,6 +72,9 @@ AXES = (
 )
 """In the order in which they are settled: tone before colour."""
 
+MAIN = ("exposure", "contrast", "warmth", "tint", "saturation", "colour")
+"""Axes that decide whether a shot is within tolerance: what does not depend on how each camera framed the scene."""
+
 REPORTED = ("noise", "clipping")
 """Axes that nothing settles: grain is not faked, and what is clipped is gone."""
 

@@ -8,9 +8,10 @@ import numpy as np
 
 from aquin.colour.config import ColourConfig
 from aquin.colour.grade import Grade as Correction
-from aquin.measure.ledger import Row, axes, measure
+from aquin.measure.ledger import MAIN, Row, axes, measure
 from aquin.production.grading import correction_of
-from aquin.production.heroes import MAIN, hero_of, main_hero
+from aquin.production.heroes import MAIN as MAIN_HEROES
+from aquin.production.heroes import hero_of, main_hero
 from aquin.production.matching import (
     LOOK,
     Desk,
@@ -27,9 +28,6 @@ from aquin.production.store import Entry, Production
 
 GAUGES = ("exposure", "warmth", "tint", "saturation", "sharpness")
 """Axes that a cell shows."""
-COUNTED = ("exposure", "contrast", "warmth", "tint", "saturation", "colour")
-"""Axes that decide whether a cell is within tolerance: what does not depend on how each camera framed the scene."""
-
 TOLERANCES = "tolerances"
 
 
@@ -69,7 +67,7 @@ class Cell:
 
     @property
     def off(self) -> int:
-        return sum(not r.within for r in self.rows if r.axis.name in COUNTED)
+        return sum(not r.within for r in self.rows if r.axis.name in MAIN)
 
     @property
     def settled(self) -> bool:
@@ -157,7 +155,7 @@ def _cell(
         own = trims.get(shot.id)
         measured, by = ledgers.get(shot.id, ([], ""))
         rows = tuple(measured)
-        counted = [r for r in rows if r.axis.name in COUNTED]
+        counted = [r for r in rows if r.axis.name in MAIN]
         off = sum(not r.within for r in counted)
         if hero is not None and shot.id == hero.id:
             word = "hero"
@@ -174,7 +172,7 @@ def _cell(
         states.append(ShotState(shot, word, rows, by, own.origin if own is not None else "", agreed))
     charts = desk.charts(place)
     rows, by = _rows(desk, place, hero, states, limits)
-    counted = [r for r in rows if r.axis.name in COUNTED]
+    counted = [r for r in rows if r.axis.name in MAIN]
     off = sum(not r.within for r in counted)
     known = bool(camera.encoding) or any(desk.how[s.id].known or s.floating for s in shots)
     if is_hero:
@@ -192,7 +190,7 @@ def _cell(
     main = ""
     if is_hero and hero is not None:
         found = main_hero(production, setup)
-        held = production.option(MAIN, {})
+        held = production.option(MAIN_HEROES, {})
         named = isinstance(held, Mapping) and hero.id in held.values()
         main = "main" if named else found.name if found is not None else ""
     cover = hero if is_hero else next((s.shot for s in states), shots[0] if shots else None)

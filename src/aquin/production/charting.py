@@ -24,7 +24,7 @@ from aquin.errors import AquinError
 from aquin.frames.raw import ENCODING
 from aquin.measure.ledger import Evidence
 from aquin.production.grading import balance_of, trim_of
-from aquin.production.measuring import reads
+from aquin.production.measuring import Reads, reads
 from aquin.production.media import file_of
 from aquin.production.raw import decode_of
 from aquin.production.records import Camera, Grade, Option, Setup, Shot
@@ -98,13 +98,19 @@ def keep_mark(production: Production, shot: Shot, mark: Mark, what: str) -> Entr
     return production.change(f"{what} in {shot.name}", Option(asdict(mark), id=f"chart:{shot.id}"))
 
 
-def take_of(production: Production, config: ColourConfig, shot: Shot, mark: Mark | None = None) -> Take:
-    """How a take is read now. Raises AquinError when its file is missing."""
+def take_of(
+    production: Production,
+    config: ColourConfig,
+    shot: Shot,
+    mark: Mark | None = None,
+    how: Reads | None = None,
+) -> Take:
+    """How a take is read now. `how`: its part of `reads`, where that is known already. Raises AquinError when its file is missing."""
     path = file_of(production, shot)
     if path is None:
         raise AquinError("its media folder is not mapped here", Path(shot.path), "Relink the media")
     mark = mark or mark_of(production, shot)
-    how = reads(production)[shot.id]
+    how = how or reads(production)[shot.id]
     chosen = mark.layout or TARGETS.get(shot.target, shot.target if shot.target in names() else "24-patch")
     raw = decode_of(production, shot)
     plain = shot.floating

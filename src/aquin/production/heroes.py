@@ -97,11 +97,17 @@ class Moment:
     same_time: bool
 
 
-def moment_of(production: Production, shot: Shot, hero: Shot, avoid: Collection[str] = ()) -> Moment:
+def moment_of(
+    production: Production,
+    shot: Shot,
+    hero: Shot,
+    avoid: Collection[str] = (),
+    among: Sequence[Shot] | None = None,
+) -> Moment:
     """Frames at one time of day, where the hero's camera ran then; else the middles of the setup's hero and of the shot. `avoid`: shots
-    that are not to be compared with."""
+    that are not to be compared with. `among`: the hero camera's shots in the setup, where they are at hand."""
     best: tuple[float, Moment] | None = None
-    for other in production.all(Shot):
+    for other in production.all(Shot) if among is None else among:
         if other.kind != "shot" or other.trouble or other.id in avoid:
             continue
         if (other.camera_id, other.setup_id) != (hero.camera_id, hero.setup_id) or other.id == shot.id:

@@ -150,7 +150,9 @@ class Desk:
             if data.get("kind") in ALIKE:
                 for id in data.get("shots", ()):
                     self.odd.setdefault(id, set()).add(str(data["kind"]))
+        self.baked = {id for id, kinds in self.odd.items() if "baked picture" in kinds}
         self._keys: dict[str, str] = {}
+        self._jobs: dict[str, ChartJob | None] = {}
         self._pairs: dict[str, str] = {}
         grades = self.production.all(Grade)
         self.balances = {(g.setup_id, g.camera_id): g for g in grades if g.layer == "balance"}
@@ -251,10 +253,15 @@ class Desk:
 
     def chart_job(self, shot: Shot) -> ChartJob | None:
         """None where the take can't be read now: no file, or no encoding."""
+        if shot.id not in self._jobs:
+            self._jobs[shot.id] = self._chart_job(shot)
+        return self._jobs[shot.id]
+
+    def _chart_job(self, shot: Shot) -> ChartJob | None:
         if not self.how[shot.id].known and not shot.floating:
             return None
         try:
-            take = take_of(self.production, self.config, shot)
+            take = take_of(self.production, self.config, shot, how=self.how[shot.id])
         except AquinError:
             return None
         return ChartJob(self.chart_key(shot, take), take)
@@ -333,8 +340,8 @@ class Desk:
         if hero is None or shot.kind != "shot" or shot.trouble or shot.id == hero.id or hero.trouble:
             return None
         if shot.camera_id != hero.camera_id:
-            baked = {id for id, kinds in self.odd.items() if "baked picture" in kinds}
-            return moment_of(self.production, shot, hero, baked)
+            own = self.shots.get((hero.setup_id, hero.camera_id), [])
+            return moment_of(self.production, shot, hero, self.baked, own)
         return Moment(hero, hero.first + hero.frames // 2, shot.first + shot.frames // 2, False)
 
     def see_job(self, shot: Shot) -> SeeJob | None:
