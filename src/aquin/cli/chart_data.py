@@ -9,7 +9,7 @@ import numpy as np
 from aquin.charts.fits import METRICS, Metric
 from aquin.charts.layout import Layout, layout
 from aquin.charts.read import Reading, read_chart
-from aquin.charts.solve import BASES, MODELS, Solution, best_of, solve, solve_all
+from aquin.charts.solve import BASES, MODELS, WARPED, Solution, best_of, solve, solve_all
 from aquin.charts.stages import stages
 from aquin.charts.sweep import Sweep, numbers_of, sweep
 from aquin.colour.difference import delta_e00, lab_of_ap1
@@ -39,7 +39,7 @@ class Ask:
 def chosen_models(text: str) -> list[str]:
     """Models by name with commas, or all. Raises AquinError."""
     if text.strip() == "all":
-        return list(MODELS)
+        return [*BASES, *WARPED]
     found = [t.strip() for t in text.split(",") if t.strip()]
     wrong = [t for t in found if t not in MODELS]
     if wrong or not found:

@@ -77,7 +77,9 @@ def match_data(hero: Clip, shot: Clip, ask: MatchAsk, config: ColourConfig) -> t
         raise AquinError(f"there is no model '{model}'", None, f"Use one of {', '.join(SOLVED)} or full")
     if model not in (None, *IN_A_CDL) and out.suffix.lower() in cdl_file.SUFFIXES:
         raise AquinError(
-            f"a {title_of(model)} does not fit into a CDL", out, "Name a .clf or .cube, or use --model cdl"
+            f"a {title_of(model).replace('3×3', '3×3 matrix')} does not fit into a CDL",
+            out,
+            "Name a .clf or .cube, or use --model cdl",
         )
     if out.exists() and not ask.force:
         raise AquinError("the file exists already", out, "Choose another name, or overwrite it with --force")

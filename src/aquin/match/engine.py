@@ -144,7 +144,9 @@ def gather(
     if by in ("auto", "pairs") and named:
         colours = [np.array([p[k] for p in named], np.float64) for k in (0, 1)]
         sure = float(np.clip(1 - np.exp(-len(named) / 3), 0, 0.9))
-        sources.append(Source("pairs", Evidence(colours[0], colours[1], np.zeros(len(named), bool)), sure))
+        # few pairs carry no more than gains, and those by any colour
+        few = np.full(len(named), len(named) < 6)
+        sources.append(Source("pairs", Evidence(colours[0], colours[1], few), sure))
     if by in ("auto", "chart") and (charts := _charts(hero, shot)) is not None:
         evidence, notes = pair(*charts)
         warnings += notes
