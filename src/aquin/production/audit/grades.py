@@ -5,6 +5,7 @@ from collections.abc import Iterator
 
 from aquin.production.audit.case import Case
 from aquin.production.audit.finding import Finding, Fix
+from aquin.production.heroes import hero_of
 from aquin.production.records import Camera, Grade, Setup
 
 
@@ -12,7 +13,7 @@ def pasted(case: Case) -> Iterator[Finding]:
     """The same balance on two bodies: it is right on one of them at most."""
     same: dict[str, list[Grade]] = defaultdict(list)
     for grade in case.production.all(Grade):
-        if grade.layer == "balance" and any(grade.values.values()):
+        if grade.layer == "balance" and any(grade.values.values()) and not grade.values.get("linked"):
             same[repr(sorted(grade.values.items()))].append(grade)
     for grades in same.values():
         if len({g.camera_id for g in grades}) < 2:
@@ -37,6 +38,9 @@ def missing(case: Case) -> Iterator[Finding]:
         if (camera_id, setup_id) in have or not others or not any(s.kind == "shot" for s in shots):
             continue
         camera, setup = case.production.get(Camera, camera_id), case.production.get(Setup, setup_id)
+        hero = hero_of(case.production, setup)
+        if hero is not None and hero.camera_id == camera_id:  # the others are matched to it as it was filmed
+            continue
         yield Finding(
             "balance missing", "warning", 1.0, f"{camera.name} has no balance in {setup.name}", camera=camera_id, setup=setup_id,
             evidence=(("cameras that have one here", ", ".join(sorted(case.production.get(Camera, c).name for c in others))),),
