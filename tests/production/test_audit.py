@@ -371,6 +371,21 @@ def test_dismissals_are_decisions_with_a_reason(shoot: Shoot) -> None:
     assert not only(kept_findings(shoot.production)).dismissed
 
 
+def test_an_audit_that_finds_the_same_tells_nobody(shoot: Shoot) -> None:
+    """Who looks at each change would otherwise audit for ever: the audit's own findings would be the next change."""
+    shoot.put("A1", rate="25")
+    run_audit(shoot.production, shoot.config, measure=False)
+    told: list[int] = []
+    shoot.production.watchers.append(lambda: told.append(1))
+    for _ in range(3):
+        run_audit(shoot.production, shoot.config, measure=False)
+    assert not told
+    shoot.put("A1", rate="24")
+    before = len(told)
+    run_audit(shoot.production, shoot.config, measure=False)
+    assert len(told) == before + 1
+
+
 @pytest.fixture(scope="module")
 def logged(tmp_path_factory: pytest.TempPathFactory) -> tuple[Any, Production, list[Finding]]:
     """A short shoot of a seed that is drawn anew (AQUIN_SEED names one), logged, measured and audited."""

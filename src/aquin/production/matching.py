@@ -397,7 +397,8 @@ def settle(
 ) -> Summary:
     """Match cells to their setups' heroes, keep balances and trims as one step, and measure the ledgers. Raises AquinError.
 
-    Heroes' own cells first, since the others are matched to what they look like then. Nothing is written when it is stopped.
+    Heroes' own cells first, since the others are matched to what they look like then. Stopped before all are solved, it has decided nothing; stopped
+    while ledgers are measured, what was settled stays.
     """
     wish = wish or Wish()
     desk = Desk(production, config)
