@@ -218,6 +218,24 @@ def test_a_measured_profile_becomes_the_cameras_encoding_and_undo_takes_it_back(
     assert config_of(production).path == config.path
 
 
+def test_a_baked_cameras_measured_table_survives_in_a_file_beside_the_configuration(
+    production: Production, chart24: Layout
+) -> None:
+    """A configuration's own text can hold no table; what is read back must be what was measured."""
+    config = config_of(production)
+    camera = next(c for c in production.all(Camera) if c.name == "Heron")
+    made = next(p for k in range(2, 12) if (p := profile(filmed(chart24, drawn(k)[1]))).curve.log is None)
+    keep_profile(production, config, camera, made, "Heron baked")
+    again = config_of(production)
+    assert list(production.path.parent.glob("*.clf"))
+    signal = np.linspace(0.05, 0.95, 200, dtype=np.float32)[:, None] * np.ones(3, np.float32)
+    whole = config.with_encodings(made.encoding("Heron baked")).to_linear("Heron baked")(signal)
+    assert again.to_linear("Heron baked")(signal) == pytest.approx(whole, rel=1e-4, abs=1e-5)
+    middle = (signal[:, 0] > 0.2) & (signal[:, 0] < 0.8)
+    back = again.from_linear("Heron baked")(again.to_linear("Heron baked")(signal))
+    assert back[middle] == pytest.approx(signal[middle], abs=2e-3)
+
+
 def test_a_chart_names_its_encoding(production: Production, chart24: Layout, builtin: ColourConfig) -> None:
     signal = builtin.from_linear("ACEScct")(chart24.ap1.astype(np.float32)).astype(float)
     read = swept(production, "a1", chart24, chart24.ap1)
