@@ -1,6 +1,6 @@
 """One shot's correction: balance, matrix or root polynomial in scene-linear, then CDL trim, tone curve and hue warp in ACEScct.
 
-Softness, the last part, needs the picture around a pixel: see `picture`.
+Regions and softness, the last parts, need to know where in the picture a pixel is and what is around it: see `picture`.
 """
 
 from collections.abc import Mapping
@@ -14,6 +14,7 @@ from aquin.colour import acescct
 from aquin.colour.cdl import Cdl, Triple
 from aquin.colour.hue_warp import HueWarp
 from aquin.colour.primaries import AP1_LUMA, AP1_TO_XYZ, XYZ_TO_AP1, xyz_of
+from aquin.colour.region import MOST, WHOLE, Region, Window
 from aquin.colour.root_polynomial import TERMS, Root, expand, root_rows
 from aquin.colour.tone_curve import ToneCurve
 from aquin.colour.white import ACES_DUV, ACES_MIRED, mired_duv, xy_at
@@ -72,7 +73,7 @@ Matrix3 = tuple[Triple, Triple, Triple]
 class Grade:
     """Balance, then an optional 3x3 matrix or root polynomial (scene-linear AP1), then the trim, tone curve and hue warp on ACEScct.
 
-    `softness`: sigma in pixels of a Gaussian blur at the production's raster, 0 to 8.
+    `softness`: sigma in pixels of a Gaussian blur at the production's raster, 0 to 8. `regions`: trims of parts of the picture, in order.
     """
 
     balance: Balance = field(default_factory=Balance)
@@ -82,6 +83,7 @@ class Grade:
     warp: HueWarp | None = None
     curve: ToneCurve | None = None
     softness: float = 0.0
+    regions: tuple[Region, ...] = ()
 
     @property
     def beyond_cdl(self) -> str:
@@ -96,8 +98,10 @@ class Grade:
 
     @property
     def beyond_lut(self) -> str:
-        """What of this grade no LUT can hold, in words: softness looks at the picture around a pixel."""
-        return f"softness of {self.softness:.2f} px" if self.softness else ""
+        """What of this grade neither a CDL nor a LUT can hold, in words: it looks at where a pixel is, or at what is around it."""
+        parts = [f"region {r.words}" for r in self.regions if not r.neutral]
+        parts += [f"softness of {self.softness:.2f} px"] if self.softness else []
+        return "; ".join(parts)
 
     def at_strength(self, share: float) -> "Grade":
         """The grade from nothing (0) to all of it (1); in between each number lies that far between the two."""
@@ -134,11 +138,15 @@ class Grade:
         if self.curve is not None:
             curve = ToneCurve(tuple(float(v) for v in between(self.curve.lift, 0.0)))  # type: ignore[arg-type]
         balance = Balance.from_factors(self.balance.factors**k)
-        return Grade(balance, trim, matrix, root, warp, curve, k * self.softness)  # type: ignore[arg-type]
+        regions = tuple(
+            replace(r, stops=k * r.stops, mired=k * r.mired, saturation=1 + k * (r.saturation - 1))
+            for r in self.regions
+        )
+        return Grade(balance, trim, matrix, root, warp, curve, k * self.softness, regions)  # type: ignore[arg-type]
 
     def values(self) -> dict[str, Any]:
         """As plain values for a file: stops, gains, slope, offset, power, saturation, matrix, and where used root, turn and scale,
-        lift and softness."""
+        lift, softness and regions."""
         more: dict[str, Any] = {}
         if self.root is not None:
             more["root"] = [list(row) for row in self.root]
@@ -148,6 +156,8 @@ class Grade:
             more["lift"] = list(self.curve.lift)
         if self.softness:
             more["softness"] = self.softness
+        if self.regions:
+            more["regions"] = [r.values() for r in self.regions]
         return more | {
             "stops": self.balance.stops,
             "gains": list(self.balance.gains),
@@ -188,10 +198,13 @@ class Grade:
         softness = float(values.get("softness", 0.0))
         if not 0 <= softness <= MOST_SOFT:
             raise ValueError("the softness is not usable")
-        return cls(balance, trim, matrix, root, warp, curve, softness)  # type: ignore[arg-type]
+        regions = tuple(Region.of(r) for r in values.get("regions") or ())
+        if len(regions) > MOST:
+            raise ValueError(f"a grade holds up to {MOST} regions")
+        return cls(balance, trim, matrix, root, warp, curve, softness, regions)  # type: ignore[arg-type]
 
     def apply_linear(self, linear: Floats) -> Floats:
-        """(..., 3) scene-linear AP1 to graded ACEScct, unclamped, without softness; the float type is kept."""
+        """(..., 3) scene-linear AP1 to graded ACEScct, unclamped, without regions and softness; the float type is kept."""
         kind = linear.dtype.type
         out = linear
         if self.balance != Balance():
@@ -209,9 +222,20 @@ class Grade:
         """(..., 3) scene-linear AP1 to graded scene-linear AP1."""
         return acescct.decode(self.apply_linear(linear))
 
-    def picture(self, linear: Floats, scale: float = 1.0) -> Floats:
-        """(h, w, 3) scene-linear AP1 to graded ACEScct, softness and all. `scale`: size of this picture over the production's raster."""
-        return softened(self.apply_linear(linear), self.softness * scale)
+    def picture(self, linear: Floats, scale: float = 1.0, window: Window = WHOLE) -> Floats:
+        """(h, w, 3) scene-linear AP1 to graded ACEScct, regions and softness and all.
+
+        `scale`: size of this picture over the production's raster. `window`: which part of the picture these pixels are.
+        """
+        log = self.apply_linear(linear)
+        for region in self.regions:
+            log = region.apply(log, window)
+        return softened(log, self.softness * scale)
+
+    @property
+    def by_place(self) -> bool:
+        """Whether what becomes of a pixel depends on where it is."""
+        return bool(self.softness) or any(not r.neutral for r in self.regions)
 
     def folded(self) -> Cdl:
         """Balance and trim as one CDL on ACEScct, exact on the log part of the curve. Raises ValueError with more than that."""

@@ -18,21 +18,28 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from aquin.colour import acescct
 from aquin.colour.baked import BakedView
 from aquin.colour.config import ColourConfig
 from aquin.colour.grade import Grade
+from aquin.colour.hue_warp import hue_of, planes
+from aquin.colour.primaries import AP1_LUMA
+from aquin.colour.region import Ellipse, Region
 from aquin.desk import theme
+from aquin.desk.bench_tools import Tools
 from aquin.desk.files import Files
 from aquin.desk.pictures import MODES, ZONE_NAMES, Pictures
-from aquin.desk.preview import Scopes, Shown, fit, gaps, scopes_of, show, zoned
+from aquin.desk.player import Player, Track
+from aquin.desk.preview import Scopes, Seen, Shown, Wish, gaps, graded, scopes_of, see
 from aquin.desk.scopes import ChromaPlane, Patches, Tones, WaveformScope
 from aquin.desk.side_header import SideHeader
 from aquin.desk.side_panel import SidePanel
-from aquin.desk.state import ROLES, Bench, Role
+from aquin.desk.state import ROLES, Bench, Role, colour_at, parted
 from aquin.desk.work import Jobs, Latest
+from aquin.match.engine import second_pass
 from aquin.match.settle import settle as settle_axis
 from aquin.measure.ledger import AXES, REPORTED, PictureValues, difference_of
-from aquin.measure.looks import clipped_share, facts
+from aquin.measure.looks import Facts, clipped_share, facts
 
 _MODE_TIPS = {
     "side": "Hero on the left, shot on the right",
@@ -65,10 +72,13 @@ class BenchView(QWidget):
         self.judging.ready.connect(self._judged)
         self.baked: BakedView | None = None
         self.seen_on = bench.config.default_view()
-        self._facts: dict[tuple[int, str, int], dict[str, float]] = {}
-        self._small: dict[Role, tuple[object, np.ndarray]] = {}
-        self._hero_shown: tuple[object, Shown] | None = None
+        self._facts: dict[tuple[object, ...], Facts] = {}
+        self._seen: dict[Role, tuple[object, object, Seen]] = {}
+        """By side: which frame, window and size it is of; which grade and view; and what was made."""
+        self.player: Player | None = None
         self._hovered: Grade | None = None
+        self.used: tuple[tuple[int, int], ...] = ()
+        """First and last frames of the shot that the edit uses, where that is known."""
         self.preview_ms: list[float] = []
         self._clock = QElapsedTimer()
         self._scoped: dict[Role, Shown] = {}
@@ -102,6 +112,15 @@ class BenchView(QWidget):
         self.pictures.dropped.connect(self.files.dropped)
         self.pictures.corners_moved.connect(self.files.corners_moved)
         self.pictures.resized.connect(self.redraw)
+        tools = self.tools = Tools(self.pictures)
+        tools.area.changed.connect(self._areas_changed)
+        tools.region.moved.connect(self._ellipse_moved)
+        tools.region.picked.connect(self._key_picked)
+        tools.skin.changed.connect(self._skin_painted)
+        tools.pairs.changed.connect(self._pairs_named)
+        tools.faces.connect(self._faces)
+        tools.play.connect(self.play)
+        tools.strip.chosen.connect(lambda frame: self.files.go_to("shot", str(frame)))
 
         heads = QHBoxLayout()
         heads.setSpacing(theme.GRID)
@@ -166,6 +185,7 @@ class BenchView(QWidget):
         column.setSpacing(0)
         column.addLayout(heads)
         column.addWidget(self.pictures, 1)
+        column.addWidget(self.tools)
         column.addLayout(modes)
         self.scopes = QSplitter(Qt.Orientation.Horizontal)
         for scope, share in ((self.waveform, 46), (self.plane, 27), (self.third, 27)):
@@ -198,6 +218,11 @@ class BenchView(QWidget):
         panel.settle_all.connect(self.settle_all)
         self.stack.changed.connect(self._stack_changed)
         self.stack.ended.connect(self._stack_ended)
+        panel.regions.changed.connect(self._regions_changed)
+        panel.regions.ended.connect(self._stack_ended)
+        panel.regions.chosen.connect(lambda _: self._show_region())
+        panel.strength_changed.connect(self._strength)
+        panel.again.connect(self.second_pass)
         panel.hovered.connect(self._hover)
         panel.taken.connect(self._take)
         panel.export.connect(self.ask_export)
@@ -220,7 +245,7 @@ class BenchView(QWidget):
 
         def done(baked: BakedView) -> None:
             self.baked = baked
-            self._hero_shown = None
+            self.files.view = baked.process
             self.redraw()
             self.stated.emit()
 
@@ -307,6 +332,160 @@ class BenchView(QWidget):
         self.grade_button.setText("grade on" if on else "grade off")
         self.refresh()
 
+    def _strength(self, share: float) -> None:
+        self.bench.strength = share
+        if self._hovered is None:
+            self.panel.show_solutions(self.bench.match, self.bench)
+
+    def second_pass(self) -> None:
+        """A tone curve and a hue warp on what the present grade leaves, beside this thread."""
+        match, grade = self.bench.match, self.bench.grade
+        if match is None:
+            return
+
+        def done(made: Grade | None) -> None:
+            if made is None:
+                self.told.emit("A second pass finds nothing that pairs left out would be the better for.")
+            elif self.bench.grade == grade:
+                self.bench.set_grade(made, "second pass")
+                self.refresh()
+
+        self.jobs.start(
+            "second pass",
+            "solving what is left",
+            lambda: second_pass(match.evidence, grade),
+            done,
+            self.told.emit,
+        )
+
+    # regions, skin, pairs, areas
+
+    def _regions_changed(self, regions: tuple[Region, ...], what: str, dragging: bool) -> None:
+        self._stack_changed(replace(self.bench.grade, regions=regions), what, dragging)
+        self._show_region()
+
+    def _show_region(self) -> None:
+        """The selected region's ellipse under the hand."""
+        found = self.panel.regions.region
+        self.tools.region.ellipse = None if found is None else found.ellipse
+        w, h = self.pictures.sizes["shot"]
+        self.tools.region.tall = h / w
+        self.pictures.update()
+
+    def edit_regions(self) -> None:
+        """Take up the regions' tool; without a region there is one then."""
+        self.tools.toggle("regions")
+        if self.tools.chosen and self.panel.regions.region is None:
+            self.panel.regions.add("ellipse")
+
+    def _ellipse_moved(self, ellipse: Ellipse, dragging: bool) -> None:
+        found = self.panel.regions.region
+        if found is not None:
+            self.panel.regions.put(replace(found, ellipse=ellipse), "move a region", dragging)
+            if not dragging:
+                self._stack_ended()
+
+    def _key_picked(self, x: float, y: float) -> None:
+        """The key takes the hue and level of the graded colour under the hand."""
+        found, loaded = self.panel.regions.region, self.bench.loaded["shot"]
+        if found is None or found.key is None or loaded is None:
+            return
+        log = np.asarray(self.bench.grade.apply_linear(colour_at(loaded, (x, y))[None]), np.float64)
+        level = float(np.log2(max(float(acescct.decode(log)[0] @ AP1_LUMA), 1e-6) / 0.18))
+        chroma = float(np.hypot(*(v[0] for v in planes(log))))
+        key = replace(
+            found.key,
+            hue=round(float(hue_of(log)[0]), 1),
+            chroma=round(chroma / 3, 4),
+            low=round(level - 2, 1),
+            high=round(level + 2, 1),
+        )
+        self.panel.regions.put(replace(found, key=key), "pick a key")
+
+    def _skin_painted(self) -> None:
+        dabs = self.tools.skin.dabs
+        self.bench.decide("paint skin", replace(self.bench.now, dabs=(dabs["hero"], dabs["shot"])))
+        self._marks_changed()
+
+    def _faces(self, on: bool) -> None:
+        self.bench.decide("skin in faces only", replace(self.bench.now, faces=on))
+        self._marks_changed()
+
+    def _pairs_named(self) -> None:
+        self.bench.decide("name a pair", replace(self.bench.now, pairs=self.tools.pairs.pairs))
+        self._marks_changed()
+
+    def _marks_changed(self) -> None:
+        self.refresh()
+        self.files.solve()
+
+    def _areas_changed(self) -> None:
+        self.redraw()
+
+    def _show_marks(self) -> None:
+        """What hands hold, as decided."""
+        now, tools = self.bench.now, self.tools
+        tools.pairs.pairs = now.pairs
+        tools.skin.dabs = {"hero": now.dabs[0], "shot": now.dabs[1]}
+        tools.faces_button.setChecked(now.faces)
+        loaded = self.bench.loaded["shot"]
+        used = self.used if loaded is not None else ()
+        tools.strip.show_shot(
+            None if loaded is None else loaded.clip.source, 0 if loaded is None else loaded.frame.number, used
+        )
+        tools.play_button.setEnabled(loaded is not None and loaded.clip.source.count > 1)
+        self.panel.regions.show_regions(self.bench.grade.regions)
+        self.pictures.handled.emit()
+
+    # playback
+
+    def play(self) -> None:
+        """Hero and shot from here on, in step; or stop."""
+        if self.player is not None:
+            self.stop_playing()
+            return
+        baked, loaded = self.baked, self.bench.loaded
+        shot = loaded["shot"]
+        if baked is None or shot is None or shot.clip.source.count < 2:
+            return
+        tracks: dict[Role, Track] = {"shot": Track(shot, self._grade_shown(), shot.frame.number)}
+        hero = loaded["hero"]
+        if hero is not None:
+            tracks["hero"] = Track(hero, self.bench.hero_grade, hero.frame.number)
+        area = self.pictures.cell("shot")
+        player = self.player = Player(
+            tracks, self.bench.config, baked, (round(area.width()), round(area.height())), self
+        )
+        self.pictures.set_zoom(1.0)
+        player.shown.connect(self._played)
+        player.ended.connect(self._play_ended)
+        self.tools.play_button.setText("stop")
+        player.start()
+
+    def _played(self, made: dict[Role, np.ndarray], number: int) -> None:
+        if self.player is not None:
+            for role, pixels in made.items():
+                self.pictures.set_image(role, pixels)
+            self.tools.strip.show_playing(number)
+            self.player.taken()
+
+    def _play_ended(self, line: str) -> None:
+        if line:
+            self.told.emit(line)
+        self.stop_playing()
+
+    def stop_playing(self) -> None:
+        player, self.player = self.player, None
+        if player is not None:
+            player.stop()
+            rate = player.frames / player.took if player.took else 0.0
+            if player.frames:
+                self.told.emit(f"Played {player.frames} frames, {rate:.0f} a second.")
+            player.deleteLater()
+            self.tools.play_button.setText("play")
+            self.tools.strip.show_playing(None)
+            self.redraw()
+
     def _toggle_zones(self, on: bool) -> None:
         self.pictures.zone_names = ZONE_NAMES if on else ()
         self.redraw()
@@ -318,7 +497,7 @@ class BenchView(QWidget):
     def _hover(self, model: str) -> None:
         """Preview an alternative while the pointer is on it; an empty name ends that."""
         if model and self.bench.match is not None:
-            self._hovered = self.bench.match.solution(model).grade
+            self._hovered = self.bench.taken(self.bench.match.solution(*parted(model)))
             self.redraw()
             self.ledger.show_rows(self.bench.ledger(self._hovered))
         elif not model and self._hovered is not None:
@@ -327,7 +506,7 @@ class BenchView(QWidget):
 
     def _take(self, model: str) -> None:
         self._hovered = None
-        self.bench.take(model)
+        self.bench.take(*parted(model))
         self.refresh()
 
     def undo(self) -> None:
@@ -342,20 +521,28 @@ class BenchView(QWidget):
         if what is None:
             return
         self.told.emit(f"{word}: {what}")
+        read = False
         for role in ROLES:
             now, was = self.bench.side(role), before.hero if role == "hero" else before.shot
             if now != was:
                 self.files.load(role)
+                read = True
+        after = self.bench.now
+        if not read and (after.pairs, after.dabs, after.faces) != (before.pairs, before.dabs, before.faces):
+            self.files.solve()
         self.refresh()
 
     def swap(self) -> None:
         """The shot becomes the hero. The grade starts afresh, since it led the other way."""
         now = self.bench.now
         if now.hero is not None and now.shot is not None:
-            self.bench.decide("make hero", replace(now, hero=now.shot, shot=now.hero, grade=Grade()))
+            self.bench.decide(
+                "make hero",
+                replace(now, hero=now.shot, shot=now.hero, grade=Grade(), pairs=(), dabs=((), ())),
+            )
             self.bench.loaded = {"hero": self.bench.loaded["shot"], "shot": self.bench.loaded["hero"]}
             self.bench.match = None
-            self._small.clear()
+            self._seen.clear()
             self.refresh()
             self.files.solve()
 
@@ -428,7 +615,8 @@ class BenchView(QWidget):
                     f"Drop a {role} here, or press Ctrl+{'O' if role == 'hero' else 'Shift+O'}"
                     + ("\nNo files at hand? Press Demo on the left" if role == "hero" else "")
                 )
-        self.panel.show_solutions(match.solutions if match else (), bench.grade)
+        self._show_marks()
+        self.panel.show_solutions(match, bench)
         sure = match and match.confidence(match.solution())
         self.panel.evidence.setText(
             f"{' and '.join(s.line.rsplit(', sure', 1)[0] for s in match.sources)}, sure {sure:.2f}"
@@ -455,22 +643,35 @@ class BenchView(QWidget):
             return
         grade, first = self._grade_shown(), bench.hero_grade
 
-        def work() -> tuple[object, PictureValues]:
+        (hero_dabs, shot_dabs), faces = bench.now.dabs, bench.now.faces
+
+        def work() -> tuple[object, PictureValues, dict[Role, np.ndarray | None]]:
             sides = []
-            for loaded, g in ((hero, first), (shot, Grade()), (shot, grade)):
-                key = (id(loaded), repr(g), id(baked))
+            for loaded, g, dabs in (
+                (hero, first, hero_dabs),
+                (shot, Grade(), shot_dabs),
+                (shot, grade, shot_dabs),
+            ):
+                key = (id(loaded), repr(g), id(baked), dabs, faces)
                 if key not in self._facts:
                     if len(self._facts) > 24:
                         self._facts.clear()
                     clipped = clipped_share(loaded.frame.rgb)
-                    self._facts[key] = facts(loaded.linear, g, baked.process, clipped).values()
+                    found = facts(loaded.linear, g, baked.process, clipped, dabs=dabs, faces=faces)
+                    step = max(loaded.linear.shape[1] // 640, 1)
+                    mask = None if found.skin is None else found.skin[::step, ::step]
+                    self._facts[key] = replace(found, skin=mask)
                 sides.append(self._facts[key])
-            return (id(hero), id(shot)), (sides[0], sides[1], sides[2])
+            values = (sides[0].values(), sides[1].values(), sides[2].values())
+            return (id(hero), id(shot)), values, {"hero": sides[0].skin, "shot": sides[2].skin}
 
         self.judging.ask(work)
 
-    def _judged(self, found: tuple[object, PictureValues]) -> None:
-        of, pictures = found
+    def _judged(self, found: tuple[object, PictureValues, dict[Role, np.ndarray | None]]) -> None:
+        of, pictures, skin = found
+        for role in ROLES:
+            self.tools.skin.set_mask(role, skin[role])
+        self.pictures.update()
         hero, shot = self.bench.loaded["hero"], self.bench.loaded["shot"]
         if of == (id(hero), id(shot)):
             self.bench.pictures = pictures
@@ -526,79 +727,71 @@ class BenchView(QWidget):
 
     def redraw(self) -> None:
         """Ask for a new preview of what is on screen; only the latest wish is worked on."""
-        if self.baked is None:
+        baked = self.baked
+        if baked is None or self.player is not None:
             return
-        wishes: list[tuple[Role, np.ndarray, object]] = []
         ratio = self.devicePixelRatioF()
+        grades: dict[Role, Grade] = {"hero": self.bench.hero_grade, "shot": self._grade_shown()}
+        wishes: list[tuple[Role, Wish, object, object]] = []
         for role in ROLES:
             loaded = self.bench.loaded[role]
             if loaded is None:
                 self.pictures.set_image(role, None)
+                self._seen.pop(role, None)
                 continue
-            area = self.pictures.area(role)
+            area, part = self.pictures.visible(role), self.pictures.part_seen(role)
             size = (round(area.width() * ratio), round(area.height() * ratio))
-            key = (id(loaded.linear), size)
-            known = self._small.get(role)
-            wishes.append((role, known[1] if known is not None and known[0] == key else loaded.linear, key))
+            zones = self.zones_button.isChecked()
+            wish = Wish(loaded.linear, grades[role], part, size, self.tools.area.of(role), zones)
+            of: object = (id(loaded.linear), part, size)
+            wishes.append((role, wish, of, (of, id(baked), repr(wish.grade), wish.area, zones)))
         if not wishes:
             self.waveform.show_waves(None, None)
             self.plane.show_density(None, None)
             return
-        baked, grade, hero_known = self.baked, self._grade_shown(), self._hero_shown
-        hero_grade = self.bench.hero_grade
-        whole = {role: loaded.linear for role in ROLES if (loaded := self.bench.loaded[role]) is not None}
-        for_view = (id(baked), repr(hero_grade))
+        known, in_gaps = dict(self._seen), self.pictures.mode == "difference"
 
-        in_zones, in_gaps = self.zones_button.isChecked(), self.pictures.mode == "difference"
-
-        def work() -> tuple[list[tuple[Role, np.ndarray, object, Shown]], dict[str, np.ndarray]]:
-            more: dict[str, np.ndarray] = {}
-            out: list[tuple[Role, np.ndarray, object, Shown]] = []
-            for role, linear, key in wishes:
-                small = fit(linear, *key[1])  # type: ignore[index]
-                if role == "hero" and hero_known is not None and hero_known[0] == (key, for_view):
-                    shown = hero_known[1]
-                else:
-                    shown = show(
-                        small, hero_grade if role == "hero" else grade, baked, len(small) / len(whole[role])
-                    )
-                out.append((role, small, (key, for_view), shown))
-                if in_zones:
-                    more[role] = zoned(small, hero_grade if role == "hero" else grade)
-            if in_gaps and len(out) == 2:
-                sides = [
-                    np.asarray((hero_grade if role == "hero" else grade).linear(small), np.float32)
-                    for role, small, _, _ in out
-                ]
-                h, w = out[1][1].shape[:2]
-                more["gaps"] = gaps(sides[0], sides[1], (w, h))
-            return out, more
+        def work() -> tuple[dict[Role, tuple[object, object, Seen]], np.ndarray | None]:
+            out: dict[Role, tuple[object, object, Seen]] = {}
+            for role, wish, of, key in wishes:
+                held = known.get(role)
+                if held is not None and held[1] == key:
+                    out[role] = held
+                    continue
+                small = (held[2].small, held[2].window) if held is not None and held[0] == of else None
+                out[role] = (of, key, see(wish, baked, small))
+            if not in_gaps or len(out) < 2:
+                return out, None
+            sides = [
+                graded(out[role][2].small, wish.grade, out[role][2].window) for role, wish, _, _ in wishes
+            ]
+            h, w = out["shot"][2].small.shape[:2]
+            return out, gaps(sides[0], sides[1], (w, h))
 
         self.latest.ask(work)
 
-    def _shown(
-        self, made: tuple[list[tuple[Role, np.ndarray, object, Shown]], dict[str, np.ndarray]]
-    ) -> None:
-        sides, more = made
-        self.pictures.set_gaps(more.get("gaps"), self.devicePixelRatioF())
-        shown: dict[Role, Shown] = {}
-        for role, small, key, picture in sides:
-            self._small[role] = (key[0], small)  # type: ignore[index]
-            if role == "hero":
-                self._hero_shown = (key, picture)
-            shown[role] = picture
-            self.pictures.set_image(role, more.get(role, picture.pixels), self.devicePixelRatioF())
+    def _shown(self, made: tuple[dict[Role, tuple[object, object, Seen]], np.ndarray | None]) -> None:
+        if self.player is not None:
+            return
+        sides, difference = made
+        ratio = self.devicePixelRatioF()
+        self.pictures.set_gaps(difference, ratio)
+        for role, (_, _, seen) in sides.items():
+            pixels = seen.picture.pixels if seen.zones is None else seen.zones
+            self.pictures.set_image(role, pixels, ratio, seen.window)
+        self._seen = sides
         if self._clock.isValid():  # the pair first, the scopes after it
             self.pictures.repaint()
             self.preview_ms.append(self._clock.nsecsElapsed() / 1e6)
             self._clock.invalidate()
-        self._scoped = shown
+        self._scoped = {role: seen.scoped for role, (_, _, seen) in sides.items()}
         if not self._later.isActive():
             self._show_scopes()
         if self.patches.colours is None:
             self._show_patches()
 
     def finish(self) -> None:
+        self.stop_playing()
         self.jobs.cancel_all()
         self.latest.finish()
         self.scoping.finish()

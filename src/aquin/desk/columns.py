@@ -35,9 +35,10 @@ class Columns(QStyledItemDelegate):
         middle = Qt.AlignmentFlag.AlignVCenter
         p.drawText(QRectF(box.left() + 8, box.top(), 20, box.height()), middle, mark)
         p.drawText(QRectF(box.left() + 28, box.top(), box.width() - 28, box.height()), middle, name)
+        step = 72 if len(numbers) < 3 else 48
         for k, text in enumerate(reversed(numbers)):
             p.drawText(
-                QRectF(box.right() - 72 * (k + 1) - 4, box.top(), 64, box.height()),
+                QRectF(box.right() - step * (k + 1) - 4, box.top(), step - 8, box.height()),
                 middle | Qt.AlignmentFlag.AlignRight,
                 text,
             )

@@ -3,6 +3,7 @@
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from PySide6.QtCore import QObject, Signal
@@ -12,7 +13,7 @@ from aquin.arrays import write_safely
 from aquin.colour.config import ColourConfig
 from aquin.colour.grade import Grade
 from aquin.desk.places import added_config
-from aquin.desk.state import Bench, Loaded, Role, Side, load_side, reread, solve_sides
+from aquin.desk.state import Bench, Loaded, Role, Side, SkinWish, load_side, reread, solve_sides
 from aquin.desk.work import Jobs
 from aquin.errors import AquinError
 from aquin.frames import Matrix, Range, RawDecode
@@ -35,6 +36,8 @@ class Files(QObject):
     def __init__(self, bench: Bench, jobs: Jobs, owner: QWidget) -> None:
         super().__init__(owner)
         self.bench, self.jobs, self.owner = bench, jobs, owner
+        self.view: Callable[[Any], Any] | None = None
+        """ACEScct to display signal, for finding skin."""
 
     def ask_file(self, role: Role) -> None:
         side = self.bench.side(role)
@@ -133,7 +136,6 @@ class Files(QObject):
         """Read one side again in the background, then solve."""
         side = self.bench.side(role)
         self.bench.match = self.bench.pictures = None
-        self.bench.named.clear()
         self.changed.emit()
         if side is None:
             self.bench.loaded[role] = None
@@ -166,6 +168,8 @@ class Files(QObject):
         if hero is None or shot is None:
             return
         grade, named, given = self.bench.hero_grade, tuple(self.bench.named), self.bench.given
+        view, now = self.view, self.bench.now
+        skin = None if view is None else SkinWish(view, now.dabs, now.faces)
 
         def done(match: Match) -> None:
             self.bench.match = match
@@ -176,7 +180,7 @@ class Files(QObject):
         self.jobs.start(
             "solve",
             "solving the match",
-            lambda: solve_sides(hero, shot, grade, named, given),
+            lambda: solve_sides(hero, shot, grade, named, given, skin),
             done,
             self.told.emit,
         )

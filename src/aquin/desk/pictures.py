@@ -1,9 +1,9 @@
-"""Hero and shot as pictures: side by side, with a seam, in strips, or blinking; the chart's corners on top."""
+"""Hero and shot as pictures: side by side, with a seam, in strips, or blinking; enlarged together; corners and what hands do on top."""
 
 from pathlib import Path
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, Signal
+from PySide6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import (
     QColor,
     QDragEnterEvent,
@@ -17,11 +17,14 @@ from PySide6.QtGui import (
     QPen,
     QPolygonF,
     QResizeEvent,
+    QWheelEvent,
 )
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from aquin.arrays import Float64
+from aquin.colour.region import WHOLE, Window
 from aquin.desk import theme
+from aquin.desk.hands import Hand
 from aquin.desk.preview import GAP_COLOURS, ZONE_COLOURS
 from aquin.desk.state import ROLES, Role
 from aquin.measure.scopes import ZONES
@@ -32,6 +35,8 @@ BLINK_MS = 500
 HOLD_MS = 350
 """A held key changes the picture no sooner than this after the last change."""
 STRIPS = 8
+MOST_ZOOM = 32.0
+ZOOM_STEP = 1.25
 
 
 GAP_NAMES = tuple(
@@ -55,6 +60,8 @@ class Pictures(QWidget):
     dropped = Signal(str, list)
     corners_moved = Signal(str, object)
     resized = Signal()
+    handled = Signal()
+    """The hand did something that its hint or its pictures show."""
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -85,6 +92,19 @@ class Pictures(QWidget):
         self._still.setSingleShot(True)
         self._drag: tuple[str, Role, int] | None = None
         self.picked: tuple[Role, int] = ("hero", 0)
+        self.zoom = 1.0
+        self.centre = (0.5, 0.5)
+        """What lies in the middle of both pictures, as shares of their width and height."""
+        self.parts: dict[Role, Window] = {"hero": WHOLE, "shot": WHOLE}
+        """Which part of its picture each image is."""
+        self.hand: Hand | None = None
+        self.under: tuple[Hand, ...] = ()
+        """Hands whose marks stay on show while they rest."""
+        self._at: tuple[Role, float, float] = ("hero", 0.5, 0.5)
+        """Where the keys have the hand."""
+        self._pressed: Role | None = None
+        self._by_keys = False
+        self._pan: QPoint | None = None
 
     def sizeHint(self) -> QSize:
         return QSize(860, 260)
@@ -102,7 +122,17 @@ class Pictures(QWidget):
         self.resized.emit()
         self.update()
 
-    def set_image(self, role: Role, pixels: np.ndarray | None, ratio: float = 1.0) -> None:
+    def set_hand(self, hand: Hand | None) -> None:
+        """What the mouse, or arrow keys and Enter, do on the pictures from now on."""
+        self.hand, self._pressed, self._by_keys = hand, None, False
+        self.setCursor(Qt.CursorShape.ArrowCursor if hand is None else Qt.CursorShape.CrossCursor)
+        self.handled.emit()
+        self.update()
+
+    def set_image(
+        self, role: Role, pixels: np.ndarray | None, ratio: float = 1.0, part: Window = WHOLE
+    ) -> None:
+        self.parts[role] = part
         if pixels is None:
             self.images[role] = None
         else:
@@ -132,23 +162,82 @@ class Pictures(QWidget):
         self.held = on
         self.update()
 
-    def area(self, role: Role) -> QRectF:
-        """Where this role's picture lies in the current mode."""
+    def cell(self, role: Role) -> QRectF:
+        """The room that this role's picture has in the current mode."""
         gap, w, h = theme.GRID, self.width(), self.height()
         if self.mode == "side":
             half = (w - gap) / 2
-            box = QRectF(0 if role == "hero" else half + gap, 0, half, h)
-        else:
-            box = QRectF(0, 0, w, h)
+            return QRectF(0 if role == "hero" else half + gap, 0, half, h)
+        return QRectF(0, 0, w, h)
+
+    def area(self, role: Role) -> QRectF:
+        """Where this role's whole picture lies in the current mode: beyond its cell where it is enlarged."""
+        box = self.cell(role)
         fw, fh = self.sizes[role]
-        scale = min(box.width() / fw, box.height() / fh)
-        size = (fw * scale, fh * scale)
-        return QRectF(
-            round(box.center().x() - size[0] / 2),
-            round(box.center().y() - size[1] / 2),
-            round(size[0]),
-            round(size[1]),
+        scale = min(box.width() / fw, box.height() / fh) * self.zoom
+        w, h = fw * scale, fh * scale
+        x, y = (
+            self._edge(self.centre[k], size, room)
+            for k, (size, room) in enumerate(((w, box.width()), (h, box.height())))
         )
+        return QRectF(round(box.left() + x), round(box.top() + y), round(w), round(h))
+
+    @staticmethod
+    def _edge(middle: float, size: float, room: float) -> float:
+        """Where a picture begins in its room: centred if it fits, else with no empty margin."""
+        return (room - size) / 2 if size <= room else float(np.clip(room / 2 - middle * size, room - size, 0))
+
+    def visible(self, role: Role) -> QRectF:
+        """What of the picture's place can be seen."""
+        return self.area(role).intersected(self.cell(role))
+
+    def part_seen(self, role: Role) -> Window:
+        """The part of the picture that can be seen."""
+        whole, seen = self.area(role), self.visible(role)
+        if self.zoom == 1.0 or seen.isEmpty():
+            return WHOLE
+        return (
+            (seen.left() - whole.left()) / whole.width(),
+            (seen.top() - whole.top()) / whole.height(),
+            (seen.right() - whole.left()) / whole.width(),
+            (seen.bottom() - whole.top()) / whole.height(),
+        )
+
+    def set_zoom(self, zoom: float, about: QPointF | None = None) -> None:
+        """Enlarge both pictures together; what is at `about`, a place in the widget, stays there."""
+        zoom = float(np.clip(zoom, 1.0, MOST_ZOOM))
+        zoom = 1.0 if zoom < 1.01 else zoom
+        if about is not None:
+            role = self._role_at(about)
+            x, y = self._to_share(role, about)
+            middle = self.cell(role).center()
+            self.zoom = zoom
+            whole = self.area(role)
+            self.centre = (
+                float(np.clip(x - (about.x() - middle.x()) / whole.width(), 0, 1)),
+                float(np.clip(y - (about.y() - middle.y()) / whole.height(), 0, 1)),
+            )
+        self.zoom = zoom
+        if zoom == 1.0:
+            self.centre = (0.5, 0.5)
+        self.setAccessibleDescription(f"compare mode {self.mode}, enlarged {zoom:.1f} times")
+        self.resized.emit()
+        self.handled.emit()
+        self.update()
+
+    def pan(self, x: float, y: float) -> None:
+        """Move both pictures by pixels of the widget."""
+        whole, box = self.area("shot"), self.cell("shot")
+        rests = [
+            min(r / (2 * max(s, 1.0)), 0.5)
+            for r, s in ((box.width(), whole.width()), (box.height(), whole.height()))
+        ]
+        self.centre = (
+            float(np.clip(self.centre[0] - x / whole.width(), rests[0], 1 - rests[0])),
+            float(np.clip(self.centre[1] - y / whole.height(), rests[1], 1 - rests[1])),
+        )
+        self.resized.emit()
+        self.update()
 
     def _blink(self) -> None:
         self._blink_hero = not self._blink_hero
@@ -164,15 +253,19 @@ class Pictures(QWidget):
             for role in ROLES:
                 shown: Role = "hero" if self.held else role
                 self._picture(p, role, shown)
+                p.save()
+                p.setClipRect(self.cell(role))
                 if self.show_corners and not (self.held and role == "shot"):
                     self._overlay(p, role)
+                self._hands(p, shown, role)
+                p.restore()
             if self.zone_names:
-                self._legend(p, self.area("hero"), self.zone_names)
+                self._legend(p, self.visible("hero"), self.zone_names)
             return
-        area = self.area("shot")
+        area = self.visible("shot")
         if self.mode == "difference" and not self.held:
             if self.gaps is not None:
-                p.drawImage(area, self.gaps)
+                p.drawImage(self._place("shot", self.parts["shot"]), self.gaps)
             else:
                 self._picture(p, "shot", "shot")
             self._legend(p, area, GAP_NAMES)
@@ -180,7 +273,8 @@ class Pictures(QWidget):
         if self.mode == "blink" or self.held:
             role = "hero" if self.held or self._blink_hero else "shot"
             self._picture(p, role, role)
-            self._tag(p, self.area(role), role)
+            self._hands(p, role, role)
+            self._tag(p, self.visible(role), role)
             return
         self._picture(p, "shot", "shot")
         path = self._strips_path(area) if self.mode == "strips" else self._seam_path(area)
@@ -198,13 +292,37 @@ class Pictures(QWidget):
             p.setBrush(theme.grey(235))
             p.drawEllipse(self._seam_point(area), 4, 4)
             p.drawEllipse(self._turn_point(area), 4, 4)
+        self._hands(p, "shot", "shot")
         self._tag(p, area, "hero", False)
         self._tag(p, area, "shot", True)
 
+    def _hands(self, p: QPainter, role: Role, place: Role) -> None:
+        """What hands show on a picture, and where the keys have the hand."""
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+
+        def to(x: float, y: float) -> QPointF:
+            return self._from_share(place, x, y)
+
+        for hand in dict.fromkeys([*self.under, *([self.hand] if self.hand is not None else [])]):
+            hand.paint(p, role, to)
+        if self.hand is not None and self.hasFocus() and self._at[0] == role:
+            at = to(*self._at[1:])
+            for colour, width in ((theme.grey(16), 3.0), (theme.grey(240), 1.0)):
+                p.setPen(QPen(colour, width))
+                p.drawLine(at - QPointF(9, 0), at + QPointF(9, 0))
+                p.drawLine(at - QPointF(0, 9), at + QPointF(0, 9))
+
+    def _place(self, role: Role, part: Window) -> QRectF:
+        """Where a part of this role's picture lies."""
+        return QRectF(self._from_share(role, part[0], part[1]), self._from_share(role, part[2], part[3]))
+
     def _picture(self, p: QPainter, place: Role, role: Role) -> None:
-        area, image = self.area(place), self.images[role]
+        area, image = self.visible(place), self.images[role]
         if image is not None:
-            p.drawImage(area, image)
+            p.save()
+            p.setClipRect(self.cell(place), Qt.ClipOperation.IntersectClip)
+            p.drawImage(self._place(place, self.parts[role]), image)
+            p.restore()
             return
         p.setPen(QPen(theme.grey(96), 1, Qt.PenStyle.DashLine))
         p.drawRect(area.adjusted(0, 0, -1, -1))
@@ -301,6 +419,20 @@ class Pictures(QWidget):
         area, (w, h) = self.area(role), self.sizes[role]
         return QPointF(area.left() + point[0] / w * area.width(), area.top() + point[1] / h * area.height())
 
+    def _from_share(self, role: Role, x: float, y: float) -> QPointF:
+        area = self.area(role)
+        return QPointF(area.left() + x * area.width(), area.top() + y * area.height())
+
+    def _to_share(self, role: Role, point: QPointF) -> tuple[float, float]:
+        area = self.area(role)
+        return (
+            float(np.clip((point.x() - area.left()) / area.width(), 0, 1)),
+            float(np.clip((point.y() - area.top()) / area.height(), 0, 1)),
+        )
+
+    def _role_at(self, point: QPointF) -> Role:
+        return "hero" if self.mode == "side" and self.cell("hero").right() > point.x() else "shot"
+
     def _to_frame(self, role: Role, point: QPointF) -> Float64:
         area, (w, h) = self.area(role), self.sizes[role]
         return np.array(
@@ -309,6 +441,16 @@ class Pictures(QWidget):
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         at = event.position()
+        right = event.button() == Qt.MouseButton.RightButton
+        if self.hand is not None and event.button() != Qt.MouseButton.MiddleButton:
+            role = self._role_at(at)
+            alt = bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)
+            self._at = (role, *self._to_share(role, at))
+            self._press(role, right or alt)
+            return
+        if event.button() == Qt.MouseButton.MiddleButton:
+            self._pan = at.toPoint()
+            return
         if self.mode == "side" and self.show_corners:
             for role in ROLES:
                 corners = self.corners[role]
@@ -321,15 +463,28 @@ class Pictures(QWidget):
                         self.update()
                         return
         elif self.mode == "seam":
-            gap = self._turn_point(self.area("shot")) - at
+            gap = self._turn_point(self.visible("shot")) - at
             self._drag = ("turn" if np.hypot(gap.x(), gap.y()) < 14 else "seam", "shot", 0)
             self.mouseMoveEvent(event)
+            return
+        if self.zoom > 1:
+            self._pan = at.toPoint()
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        at = event.position()
+        if self._pan is not None:
+            step = at.toPoint() - self._pan
+            self._pan = at.toPoint()
+            self.pan(step.x(), step.y())
+            return
+        if self._pressed is not None and self.hand is not None and not self._by_keys:
+            self._at = (self._pressed, *self._to_share(self._pressed, at))
+            self.hand.move(self._pressed, self._at[1:])
+            self.update()
+            return
         if self._drag is None:
             return
         what, role, k = self._drag
-        at = event.position()
         if what == "corner":
             corners = self.corners[role]
             assert corners is not None
@@ -337,7 +492,7 @@ class Pictures(QWidget):
             moved[k] = self._to_frame(role, at)
             self.corners[role] = moved
         else:
-            area = self.area("shot")
+            area = self.visible("shot")
             if what == "seam":
                 self.seam[0] = float(np.clip((at.x() - area.left()) / area.width(), 0, 1))
                 self.seam[1] = float(np.clip((at.y() - area.top()) / area.height(), 0, 1))
@@ -346,14 +501,45 @@ class Pictures(QWidget):
                 self.seam[2] = float(np.degrees(np.arctan2(gap.x(), -gap.y())))
         self.update()
 
+    def _press(self, role: Role, other: bool = False) -> None:
+        assert self.hand is not None
+        self._pressed = role
+        self.hand.press(role, self._at[1:], lambda x, y: self._from_share(role, x, y), other)
+        self.handled.emit()
+        self.update()
+
+    def _release(self) -> None:
+        if self._pressed is not None and self.hand is not None:
+            self.hand.release()
+        self._pressed, self._by_keys = None, False
+        self.handled.emit()
+        self.update()
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        steps = event.angleDelta().y() / 120
+        if steps:
+            self.set_zoom(self.zoom * ZOOM_STEP**steps, event.position())
+        event.accept()
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        if self.hand is None and self.zoom > 1 and self.mode != "seam":
+            self.set_zoom(1.0)
+        else:
+            self.mousePressEvent(event)
+
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        self._pan = None
+        if self._pressed is not None and not self._by_keys:
+            self._release()
+            return
         if self._drag is not None and self._drag[0] == "corner":
             role = self._drag[1]
             self.corners_moved.emit(role, self.corners[role])
         self._drag = None
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        """Arrow keys move the seam (Alt turns it), or the picked corner; N picks the next corner."""
+        """Arrow keys move the seam (Alt turns it), the picked corner, or the hand, which Enter presses; N picks the next corner or the other
+        picture. Plus and minus enlarge, Ctrl with arrow keys moves what is enlarged."""
         step = {
             Qt.Key.Key_Left: (-1, 0),
             Qt.Key.Key_Right: (1, 0),
@@ -361,7 +547,32 @@ class Pictures(QWidget):
             Qt.Key.Key_Down: (0, 1),
         }.get(Qt.Key(event.key()))
         coarse = 10 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1
-        if self.mode == "seam" and step:
+        alt = bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)
+        if event.key() in (Qt.Key.Key_Plus, Qt.Key.Key_Equal):
+            self.set_zoom(self.zoom * ZOOM_STEP)
+        elif event.key() == Qt.Key.Key_Minus:
+            self.set_zoom(self.zoom / ZOOM_STEP)
+        elif step and event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            self.pan(-24 * coarse * step[0], -24 * coarse * step[1])
+        elif self.hand is not None and step:
+            role, x, y = self._at
+            area = self.area(role)
+            x = float(np.clip(x + step[0] * coarse * 2 / area.width(), 0, 1))
+            y = float(np.clip(y + step[1] * coarse * 2 / area.height(), 0, 1))
+            self._at = (role, x, y)
+            if self._pressed is not None:
+                self.hand.move(role, (x, y))
+        elif self.hand is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            if self._pressed is not None:
+                self._release()
+            else:
+                self._press(self._at[0], alt)
+                self._by_keys = True
+                if not self.hand.drags:
+                    self._release()
+        elif self.hand is not None and event.key() == Qt.Key.Key_N and self._pressed is None:
+            self._at = ("shot" if self._at[0] == "hero" else "hero", *self._at[1:])
+        elif self.mode == "seam" and step:
             if event.modifiers() & Qt.KeyboardModifier.AltModifier:
                 self.seam[2] += (step[0] or step[1]) * coarse
             else:

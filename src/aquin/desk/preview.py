@@ -1,16 +1,18 @@
 """The preview picture: scene-linear to the screen through the baked view, and what the scopes need of it. No Qt."""
 
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
 
 from aquin.arrays import Float32
+from aquin.colour import acescct
 from aquin.colour.baked import BakedView
 from aquin.colour.difference import delta_e00, lab_of_ap1
 from aquin.colour.grade import Grade
 from aquin.colour.primaries import AP1_LUMA
+from aquin.colour.region import WHOLE, Window
 from aquin.measure.scopes import Histogram, Waveform, chroma_density, histogram, waveform, zones
 
 _POOL = ThreadPoolExecutor(2, thread_name_prefix="preview")
@@ -52,12 +54,14 @@ def fit(linear: Float32, width: int, height: int) -> Float32:
     )
 
 
-def show(linear: Float32, grade: Grade, baked: BakedView, scale: float = 1.0) -> Shown:
-    """Grade exactly, view through the LUT; two halves at once. `scale`: size of this picture over the frame's."""
+def show(
+    linear: Float32, grade: Grade, baked: BakedView, scale: float = 1.0, window: Window = WHOLE
+) -> Shown:
+    """Grade exactly, view through the LUT; two halves at once. `scale`: size of this picture over the frame's. `window`: the part of the
+    frame that it is."""
     out = np.empty(linear.shape, np.float32)
     bytes_: np.ndarray = np.empty((*out.shape[:2], 4), np.uint8)
-    soft = grade.softness * scale >= 0.05
-    log = np.asarray(grade.picture(linear, scale), np.float32) if soft else None
+    log = np.asarray(grade.picture(linear, scale, window), np.float32) if grade.by_place else None
 
     def half(rows: slice) -> None:
         out[rows] = baked.process(grade.apply_linear(linear[rows]) if log is None else log[rows])
@@ -70,6 +74,63 @@ def show(linear: Float32, grade: Grade, baked: BakedView, scale: float = 1.0) ->
     rows = len(linear)
     list(_POOL.map(half, (slice(0, rows // 2), slice(rows // 2, rows))))
     return Shown(bytes_, out if out.size < 450_000 else out[::2, ::2])
+
+
+def cut(linear: Float32, window: Window) -> tuple[Float32, Window]:
+    """The pixels of a window of a frame, and the window that whole pixels make of it; at least 8 x 8 of them."""
+    if window == WHOLE:
+        return linear, WHOLE
+    h, w = linear.shape[:2]
+
+    def ends(low: float, high: float, size: int) -> tuple[int, int]:
+        a = int(np.clip(np.floor(low * size), 0, max(size - 8, 0)))
+        return a, int(np.clip(np.ceil(high * size), min(a + 8, size), size))
+
+    (x0, x1), (y0, y1) = ends(window[0], window[2], w), ends(window[1], window[3], h)
+    return linear[y0:y1, x0:x1], (x0 / w, y0 / h, x1 / w, y1 / h)
+
+
+@dataclass(frozen=True)
+class Wish:
+    """What is to be seen of one side: its frame, grade, the window of it that fits into `size` pixels, and the area for the scopes."""
+
+    linear: Float32
+    grade: Grade
+    window: Window
+    size: tuple[int, int]
+    area: Window = WHOLE
+    zones: bool = False
+
+
+@dataclass(frozen=True)
+class Seen:
+    """One side as made: the picture, where it lies in the frame, what the scopes are of, and the scaled linear pixels behind it."""
+
+    picture: Shown
+    window: Window
+    scoped: Shown
+    small: Float32
+    zones: np.ndarray | None = None
+
+
+SCOPED = (640, 360)
+"""Pixels that the scopes look at where they don't look at what is on screen."""
+
+
+def see(wish: Wish, baked: BakedView, small: tuple[Float32, Window] | None = None) -> Seen:
+    """Make one side. `small`: the scaled pixels of the same frame, window and size, where they are at hand."""
+    if small is None:
+        part, window = cut(wish.linear, wish.window)
+        small = fit(part, *wish.size), window
+    pixels, window = small
+    across = wish.linear.shape[1] * (window[2] - window[0])
+    shown = show(pixels, wish.grade, baked, pixels.shape[1] / across, window)
+    scoped = shown
+    if wish.area != wish.window:
+        part, where = cut(wish.linear, wish.area)
+        few = fit(part, *SCOPED)
+        scoped = show(few, wish.grade, baked, few.shape[1] / part.shape[1], where)
+    return Seen(shown, window, scoped, pixels, zoned(pixels, wish.grade, window) if wish.zones else None)
 
 
 ZONE_COLOURS = np.array(
@@ -93,10 +154,17 @@ GAP_COLOURS = np.array([[34, 34, 34], [72, 72, 72], [66, 92, 118], [154, 120, 62
 """dE00 up to 1, 2, 4, 8 and beyond, RGB."""
 
 
-def zoned(linear: Float32, grade: Grade) -> np.ndarray:
+def zoned(linear: Float32, grade: Grade, window: Window = WHOLE) -> np.ndarray:
     """(h, w, 4) bytes: the graded picture's exposure zones."""
-    light = np.asarray(grade.linear(linear), np.float32) @ AP1_LUMA.astype(np.float32)
+    light = graded(linear, grade, window) @ AP1_LUMA.astype(np.float32)
     return _bytes(ZONE_COLOURS[zones(np.log2(np.maximum(light, 1e-6) / np.float32(0.18)))])
+
+
+def graded(linear: Float32, grade: Grade, window: Window = WHOLE) -> Float32:
+    """Scene-linear under a grade, regions and all; softness is left out."""
+    if not grade.regions:
+        return np.asarray(grade.linear(linear), np.float32)
+    return np.asarray(acescct.decode(replace(grade, softness=0.0).picture(linear, 1.0, window)), np.float32)
 
 
 def gaps(hero: Float32, shot: Float32, size: tuple[int, int]) -> np.ndarray:

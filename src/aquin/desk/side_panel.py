@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 
-from PySide6.QtCore import QEvent, QObject, Qt, Signal
+from PySide6.QtCore import QEvent, QObject, Qt, Signal, SignalInstance
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import (
     QHBoxLayout,
@@ -16,35 +16,47 @@ from PySide6.QtWidgets import (
 )
 
 from aquin.charts.solve import Solution
-from aquin.colour.grade import Grade
 from aquin.desk import theme
 from aquin.desk.columns import COLUMNS, Columns
 from aquin.desk.ledger import Ledger
+from aquin.desk.numbers import Number
+from aquin.desk.regions import Regions
 from aquin.desk.stack import Stack
+from aquin.desk.state import Bench
+from aquin.match.engine import Match, Weight
 
 
 class SidePanel(QScrollArea):
-    """Widgets only. `hovered` and `taken` carry a model's name; `hovered` an empty one when the pointer leaves."""
+    """Widgets only. `hovered` and `taken` carry a model's name (with `@skin` for the solution for skin); `hovered` an empty one when the
+    pointer leaves."""
 
     settle_all = Signal()
     hovered = Signal(str)
     taken = Signal(str)
     export = Signal()
+    again = Signal()
+    strength_changed = Signal(float)
+    history = Signal()
+    tolerances = Signal()
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
+        self.actions_made: dict[str, QPushButton] = {}
         panel = QWidget()
         self._column = QVBoxLayout(panel)
         self._column.setContentsMargins(4, 6, 4, 6)
         self._column.setSpacing(4)
-        self.evidence = self._heading("Ledger")
+        self.evidence = self._heading("Ledger", (("history", self.history), ("tolerances", self.tolerances)))
         self.ledger = Ledger()
         self._column.addWidget(self.ledger)
         self._settle_buttons()
         self._heading("Stack").setText("drag, type or step a number")
         self.stack = Stack()
         self._column.addWidget(self.stack)
-        self._heading("Alternatives").setText("dE00 on the evidence     left out")
+        self._heading("Regions").setText("parts with a trim of their own")
+        self.regions = Regions()
+        self._column.addWidget(self.regions)
+        self.over = self._heading("Alternatives")
         self._alternatives()
         self._export()
         self._column.addStretch()
@@ -55,7 +67,7 @@ class SidePanel(QScrollArea):
         self.setMinimumWidth(330)
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
 
-    def _heading(self, text: str) -> QLabel:
+    def _heading(self, text: str, actions: Sequence[tuple[str, SignalInstance]] = ()) -> QLabel:
         line = QHBoxLayout()
         line.setContentsMargins(8, 2, 8, 0)
         title, aside = QLabel(text), QLabel("")
@@ -63,6 +75,12 @@ class SidePanel(QScrollArea):
         aside.setStyleSheet("color: #9e9e9e;")
         aside.setFont(theme.font(theme.SMALL))
         line.addWidget(title)
+        for name, signal in actions:
+            button = self.actions_made[name] = QPushButton(name)
+            button.setProperty("quiet", True)
+            button.setFont(theme.font(theme.SMALL))
+            button.clicked.connect(signal)
+            line.addWidget(button)
         line.addStretch()
         line.addWidget(aside)
         self._column.addLayout(line)
@@ -102,6 +120,22 @@ class SidePanel(QScrollArea):
         made.viewport().installEventFilter(self)
         made.installEventFilter(self)
         self._column.addWidget(made)
+        line = QHBoxLayout()
+        line.setContentsMargins(8, 0, 8, 0)
+        label = QLabel("strength %")
+        self.strength = Number("strength of what is taken", "%", 100.0, 5.0, 0.0, 100.0, 0)
+        self.strength.changed.connect(lambda value, _: self.strength_changed.emit(value / 100))
+        self.again_button = QPushButton("second pass")
+        self.again_button.setProperty("quiet", True)
+        self.again_button.setToolTip(
+            "Fit a tone curve and a hue warp to what the present grade leaves, if pairs that are left out agree"
+        )
+        self.again_button.clicked.connect(self.again)
+        line.addWidget(label)
+        line.addWidget(self.strength)
+        line.addStretch()
+        line.addWidget(self.again_button)
+        self._column.addLayout(line)
 
     def _export(self) -> None:
         self.export_button = QPushButton("Export the grade…")
@@ -120,22 +154,42 @@ class SidePanel(QScrollArea):
         self.export_note.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self._column.addWidget(self.export_note)
 
-    def show_solutions(self, solutions: Sequence[Solution], current: Grade) -> None:
-        """The models with what they leave; a filled mark on the one that is in use."""
+    def show_solutions(self, match: Match | None, bench: Bench) -> None:
+        """The models with what they leave, for the whole frame and for skin side by side; a filled mark on the one in use."""
         self.alternatives.clear()
-        for solution in solutions:
-            taken = solution.grade == current
-            name = solution.title + (", not for a CDL" if solution.grade.beyond_cdl else "")
+        with_skin = match is not None and bool(match.other)
+        self.over.setText(
+            ""
+            if match is None
+            else "dE00: frame, left out, skin"
+            if with_skin
+            else "dE00 on the evidence     left out"
+        )
+        shown: list[tuple[Weight, Solution]] = []
+        for solution in match.solutions if match else ():
+            shown.append(("frame", solution))
+            shown += [("skin", s) for s in (match.other if match else ()) if s.model == solution.model]
+        preferred = match.solution() if match is not None else None
+        for weight, solution in shown:
+            taken = bench.taken(solution) == bench.grade
+            name = solution.title + (" for skin" if weight == "skin" else "")
+            numbers = [f"{solution.mean:.2f}", f"{solution.loo:.2f}"]
+            words = f"{name}: {numbers[0]} dE00, leave-one-out {numbers[1]}"
+            if match is not None and with_skin:
+                numbers.append(f"{match.on_skin[weight, solution.model]:.2f}")
+                words += f", on skin {numbers[2]}"
+            words += ", not for a CDL" if solution.grade.beyond_cdl else ""
             item = QListWidgetItem(
-                f"{name}: {solution.mean:.2f} dE00, leave-one-out {solution.loo:.2f}{', taken' if taken else ''}"
+                words + (", taken" if taken else "") + (", best" if solution is preferred else "")
             )
-            item.setData(Qt.ItemDataRole.UserRole, solution.model)
-            item.setData(
-                COLUMNS, ("●" if taken else "○", name, f"{solution.mean:.2f}", f"{solution.loo:.2f}")
-            )
+            item.setToolTip(words)
+            item.setData(Qt.ItemDataRole.UserRole, solution.model + ("@skin" if weight == "skin" else ""))
+            mark = "●" if taken else "◐" if solution is preferred else "○"
+            item.setData(COLUMNS, (mark, name, *numbers))
             self.alternatives.addItem(item)
-        for button in (self.settle_button, self.settle_all_button):
-            button.setEnabled(bool(solutions))
+        self.alternatives.setFixedHeight(min(max(len(shown), 6), 8) * 25 + 4)
+        for button in (self.settle_button, self.settle_all_button, self.again_button):
+            button.setEnabled(bool(shown))
 
     def _hover(self, item: QListWidgetItem | None) -> None:
         if item is not None:

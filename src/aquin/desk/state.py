@@ -1,7 +1,7 @@
 """What the Bench shows, without Qt: two opened files, their readings, the solutions, the grade, and its history."""
 
 import json
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import asdict, dataclass, field, replace
 from pathlib import Path
 from typing import Any, Literal
@@ -11,15 +11,18 @@ import numpy as np
 from aquin.arrays import Float32, Float64, write_safely
 from aquin.charts.layout import Layout, layout
 from aquin.charts.read import Reading, read_chart
+from aquin.charts.solve import Solution
 from aquin.colour.config import ColourConfig
 from aquin.colour.grade import Grade
 from aquin.errors import AquinError
 from aquin.frames import Frame, Matrix, Range, RawDecode
-from aquin.match.engine import MODELS, Match, Source, match_given, match_sides
+from aquin.match.engine import MODELS, Match, Source, Weight, match_given, match_sides
 from aquin.match.engine import Side as Filmed
 from aquin.match.settle import settle
+from aquin.match.skin import with_skin
 from aquin.measure.clip import Clip
 from aquin.measure.ledger import MAIN, PictureValues, Row, measure
+from aquin.measure.skin import Dab, find_skin
 
 Role = Literal["hero", "shot"]
 ROLES: tuple[Role, Role] = ("hero", "shot")
@@ -51,13 +54,23 @@ class Loaded:
     reading: Reading | None
 
 
+At = tuple[float, float]
+"""A place as shares of a picture's width and height."""
+Pair = tuple[At, At]
+"""A place in the hero and the place of the same thing in the shot."""
+
+
 @dataclass(frozen=True)
 class Decisions:
-    """What undo and redo move between."""
+    """What undo and redo move between. `pairs`: things that a person names in both pictures. `dabs`: skin painted in the hero and the
+    shot. `faces`: skin is looked for in faces only."""
 
     hero: Side | None = None
     shot: Side | None = None
     grade: Grade = field(default_factory=Grade)
+    pairs: tuple[Pair, ...] = ()
+    dabs: tuple[tuple[Dab, ...], tuple[Dab, ...]] = ((), ())
+    faces: bool = False
 
 
 def load_side(side: Side, config: ColourConfig, chart: Layout) -> Loaded:
@@ -77,15 +90,25 @@ def reread(loaded: Loaded, corners: Float64, chart: Layout) -> Loaded:
     return replace(loaded, reading=reading, side=replace(loaded.side, corners=rows))
 
 
+@dataclass(frozen=True)
+class SkinWish:
+    """How skin is found while solving: through which view, and what was said of it on the hero and the shot."""
+
+    view: Callable[[Any], Any]
+    dabs: tuple[tuple[Dab, ...], tuple[Dab, ...]] = ((), ())
+    faces: bool = False
+
+
 def solve_sides(
     hero: Loaded,
     shot: Loaded,
     hero_grade: Grade | None = None,
     named: Sequence[tuple[Float64, Float64]] = (),
     given: Source | None = None,
+    skin: SkinWish | None = None,
 ) -> Match:
     """Solve the shot to the hero as that is graded, by charts where both show one, else by what the production knows (`given`) or by what
-    both saw: slow, for a worker.
+    both saw: slow, for a worker. With `skin`, also for skin where both show some.
 
     Raises AquinError when nothing supports a match.
     """
@@ -95,14 +118,25 @@ def solve_sides(
         linear = np.asarray(grade.linear(linear), np.float32)
         if reading is not None:
             reading = replace(reading, linear=np.asarray(grade.linear(reading.linear), np.float64))
+    first, other = Filmed(hero.frame.rgb, linear, reading), Filmed(shot.frame.rgb, shot.linear, shot.reading)
     if given is not None and not named and (reading is None or shot.reading is None):
-        return match_given(given, Filmed(shot.frame.rgb, shot.linear))
-    return match_sides(
-        Filmed(hero.frame.rgb, linear, reading),
-        Filmed(shot.frame.rgb, shot.linear, shot.reading),
-        models=MODELS,
-        named=named,
-    )
+        found = match_given(given, other)
+    else:
+        found = match_sides(first, other, models=MODELS, named=named)
+    if skin is None:
+        return found
+    masks = []
+    for k, (light, g) in enumerate(((linear, Grade()), (shot.linear, found.solution().grade))):
+        signal = np.asarray(skin.view(np.asarray(g.apply_linear(light), np.float32)), np.float32)
+        masks.append(find_skin(signal, skin.dabs[k], skin.faces))
+    return with_skin(found, first, other, (masks[0], masks[1]))
+
+
+def colour_at(loaded: Loaded, at: At) -> Float64:
+    """(3,) mean scene-linear AP1 of 7 by 7 pixels about a place."""
+    h, w = loaded.linear.shape[:2]
+    x, y = (int(np.clip(round(v * n), 3, n - 4)) for v, n in zip(at, (w, h), strict=True))
+    return np.asarray(loaded.linear[y - 3 : y + 4, x - 3 : x + 4].reshape(-1, 3).mean(axis=0), np.float64)
 
 
 class Bench:
@@ -120,8 +154,8 @@ class Bench:
         self.tolerances: dict[str, float] = {}
         self.given: Source | None = None
         """What the production knows of this shot beside its hero."""
-        self.named: list[tuple[Float64, Float64]] = []
-        """Scene-linear colours, hero's and shot's, of which the person says that they are the same thing."""
+        self.strength = 1.0
+        """How much of a solution is taken."""
         self.now = Decisions()
         self.graded = True
         self._past: list[tuple[str, Decisions]] = []
@@ -173,7 +207,11 @@ class Bench:
         """A new file, encoding, frame or corners for one side."""
         was = self.side(role)
         what = f"open {role}" if was is None or was.file != side.file else f"change {role}"
-        self.decide(what, replace(self.now, hero=side) if role == "hero" else replace(self.now, shot=side))
+        made = replace(self.now, hero=side) if role == "hero" else replace(self.now, shot=side)
+        if was is None or (was.file, was.frame) != (side.file, side.frame):  # marks belong to one frame
+            hero_dabs, shot_dabs = self.now.dabs
+            made = replace(made, pairs=(), dabs=((), shot_dabs) if role == "hero" else (hero_dabs, ()))
+        self.decide(what, made)
 
     def set_grade(self, grade: Grade, what: str, stroke: str | None = None) -> None:
         self.decide(what, replace(self.now, grade=grade), stroke)
@@ -190,6 +228,17 @@ class Bench:
     # what is shown
 
     @property
+    def named(self) -> list[tuple[Float64, Float64]]:
+        """Scene-linear colours, the graded hero's and the shot's, of which the person says that they are the same thing."""
+        hero, shot = self.loaded["hero"], self.loaded["shot"]
+        if hero is None or shot is None:
+            return []
+        return [
+            (np.asarray(self.hero_grade.linear(colour_at(hero, a)), np.float64), colour_at(shot, b))
+            for a, b in self.now.pairs
+        ]
+
+    @property
     def grade(self) -> Grade:
         return self.now.grade
 
@@ -204,20 +253,26 @@ class Bench:
         """Bring one axis to the hero."""
         if self.match is not None:
             grade = (
-                self.match.solution("cdl").grade
+                self.taken(self.match.solution("cdl"))
                 if axis == "colour"
                 else settle(self.match.evidence, self.now.grade, axis)
             )
             self.set_grade(grade, f"settle {axis}")
 
     def settle_all(self) -> None:
-        """Take the best solution that fits into a CDL."""
+        """Take the best solution that fits into a CDL, as strong as is asked for."""
         if self.match is not None:
-            self.set_grade(self.match.solution().grade, "settle all")
+            self.set_grade(self.taken(self.match.solution()), "settle all")
 
-    def take(self, model: str) -> None:
+    def take(self, model: str, weight: Weight | None = None) -> None:
         if self.match is not None:
-            self.set_grade(self.match.solution(model).grade, f"take {model}")
+            word = " for skin" if weight == "skin" else ""
+            self.set_grade(self.taken(self.match.solution(model, weight)), f"take {model}{word}")
+
+    def taken(self, solution: Solution) -> Grade:
+        """A solution as it is taken: at the strength that is set; regions and softness stay as they are."""
+        found = solution.grade.at_strength(self.strength)
+        return replace(found, regions=self.grade.regions, softness=self.grade.softness)
 
     def next_step(self) -> tuple[str, str]:
         """The most useful next step in words, and the name of the action that does it."""
@@ -251,6 +306,12 @@ class Bench:
             if side is not None:
                 data[role] = asdict(side) | {"file": _relative(Path(side.file), folder)}
         data["grade"] = self.now.grade.values()
+        if self.now.pairs:
+            data["pairs"] = [[list(a), list(b)] for a, b in self.now.pairs]
+        if any(self.now.dabs):
+            data["skin"] = [dabs_values(side) for side in self.now.dabs]
+        if self.now.faces:
+            data["faces"] = True
         return data
 
     def save(self, path: Path) -> None:
@@ -281,11 +342,40 @@ def read_session(path: Path) -> tuple[ColourConfig, Decisions]:
                     pairs,
                     tuple(RawDecode.of(dict(entry["raw"])).values().items()) if entry.get("raw") else (),
                 )
-        return config, Decisions(sides.get("hero"), sides.get("shot"), Grade.of(data.get("grade") or {}))
+        named: tuple[Pair, ...] = tuple(
+            ((float(a[0]), float(a[1])), (float(b[0]), float(b[1]))) for a, b in data.get("pairs") or ()
+        )
+        hero_dabs, shot_dabs = (dabs_of(side) for side in data.get("skin") or ((), ()))
+        grade = Grade.of(data.get("grade") or {})
+        sure = (hero_dabs, shot_dabs)
+        return config, Decisions(
+            sides.get("hero"), sides.get("shot"), grade, named, sure, bool(data.get("faces"))
+        )
     except OSError as error:
         raise AquinError(f"the session can't be read ({error.strerror})", path, "Check the name") from error
     except (ValueError, KeyError, TypeError, AttributeError) as error:
         raise AquinError(f"this is no session of Aquin ({error})", path, "Open the files again") from error
+
+
+def parted(key: str) -> tuple[str, Weight]:
+    """A solution's key (`cdl`, or `cdl@skin` for the one for skin) to its model and weight."""
+    model, _, weight = key.partition("@")
+    return model, "skin" if weight == "skin" else "frame"
+
+
+def dabs_values(dabs: Sequence[Dab]) -> list[list[Any]]:
+    return [[round(d.x, 4), round(d.y, 4), round(d.radius, 4), d.add] for d in dabs]
+
+
+def dabs_of(values: Any) -> tuple[Dab, ...]:
+    """From what `dabs_values` gave. Raises ValueError or TypeError for anything else."""
+    out = []
+    for x, y, radius, add in values:
+        dab = Dab(float(x), float(y), float(radius), bool(add))
+        if not (0 <= dab.x <= 1 and 0 <= dab.y <= 1 and 0 < dab.radius <= 1):
+            raise ValueError("a touch of the brush lies outside of the picture")
+        out.append(dab)
+    return tuple(out[:4000])
 
 
 def _relative(path: Path, folder: Path) -> str:

@@ -10,6 +10,7 @@ from PySide6.QtGui import QIcon, QImage, QPixmap
 
 from aquin.colour.config import ColourConfig, Processor
 from aquin.colour.grade import Grade
+from aquin.desk.preview import graded
 from aquin.errors import AquinError
 from aquin.production import Production, Shot
 from aquin.production.looking import picture_of
@@ -123,7 +124,7 @@ def _pictures(
             light = linear(signal)
             if said:
                 with suppress(ValueError, KeyError, TypeError):
-                    light = np.asarray(Grade.of(json.loads(said)).linear(light), np.float32)
+                    light = graded(light, Grade.of(json.loads(said)))
             signal = view(light)
         codes = np.ascontiguousarray(np.clip(signal * 255 + 0.5, 0, 255).astype(np.uint8))
         image = QImage(

@@ -30,7 +30,7 @@ class MovieSource(Source):
     def read(self, number: int) -> Frame:
         self.check(number)
         try:
-            picture = self._find(number)
+            picture = self.find(number)
             planes = planes_of(picture)
         except (av.FFmpegError, OSError, ValueError, IndexError) as error:
             self.close()
@@ -50,7 +50,8 @@ class MovieSource(Source):
         self._container = self._decoded = None
         self._next = -1
 
-    def _find(self, number: int) -> Any:
+    def find(self, number: int) -> Any:
+        """The decoded picture with this number."""
         if self._container is None:
             self._container = _open(self.path)
         stream = self._container.streams.video[0]

@@ -1,12 +1,13 @@
 """Match a shot to its hero by what supports it: chart pairs, same points, pairs that a person names, statistics; combined by confidence."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Literal
 
 import numpy as np
 
 from aquin.arrays import Float32, Float64
+from aquin.charts.fits import DE00, curved_of, warped_of
 from aquin.charts.read import Reading
 from aquin.charts.solve import BASES, FULL, Solution, best_of, residual, solve_all
 from aquin.colour.grade import Balance, Grade
@@ -27,6 +28,7 @@ TITLES = {
     "points": "same points",
     "pairs": "named pairs",
     "statistics": "statistics",
+    "skin": "skin",
 }
 MODELS = (*BASES, "cdl+curve", FULL)
 """What a match is solved with, from simple to rich."""
@@ -75,8 +77,12 @@ class Match:
     solutions: tuple[Solution, ...]
     warnings: tuple[str, ...] = ()
     weight: Weight = "frame"
-    other: tuple[Solution, ...] = field(default=())
-    """The same by the other weight (skin, or the whole frame), where it was asked for."""
+    other: tuple[Solution, ...] = ()
+    """The same for skin, where both pictures show some (see `match.skin`)."""
+    on_skin: Mapping[tuple[Weight, str], float] = field(default_factory=dict)
+    """Mean dE00 that each solution, by its weight and model, leaves between the two pictures' skin."""
+    preferred: Weight = "frame"
+    """Which of the two leaves less on the whole."""
 
     @property
     def by(self) -> str:
@@ -87,11 +93,12 @@ class Match:
         """How far all evidence together is believed: it is wrong only if each of its kinds is."""
         return float(1 - np.prod([1 - s.sureness for s in self.sources]))
 
-    def solution(self, model: str | None = None) -> Solution:
-        """The named model's, or the best of those that fit into a CDL."""
+    def solution(self, model: str | None = None, weight: Weight | None = None) -> Solution:
+        """The named model's, or the best of those that fit into a CDL; for the whole frame or for skin, as preferred where not said."""
+        found = self.other if (weight or self.preferred) == "skin" and self.other else self.solutions
         if model is None:
-            return best_of([s for s in self.solutions if not s.grade.beyond_cdl])
-        return next(s for s in self.solutions if s.model == model)
+            return best_of([s for s in found if not s.grade.beyond_cdl])
+        return next(s for s in found if s.model == model)
 
     def confidence(self, solution: Solution) -> float:
         """0 to 1: how far the evidence is believed, less what leave-one-out leaves (half at 6 dE00)."""
@@ -120,7 +127,7 @@ def match_sides(
     if skin is not None:
         scene = scene[:0]
     solutions = solve_all(evidence, lambda share: tell(0.4 + 0.6 * share), scene, models, folds=FOLDS)
-    kept = tuple(_kept_whole(s, shot, evidence) for s in solutions)
+    kept = tuple(kept_whole(s, shot, evidence) for s in solutions)
     return Match(evidence, tuple(sources), kept, tuple(warnings), "frame" if skin is None else "skin")
 
 
@@ -128,7 +135,7 @@ def match_given(source: Source, shot: Side, models: Sequence[str] = MODELS) -> M
     """Solve by evidence that is there already. Raises AquinError when it carries no model."""
     evidence = combined([source])
     solutions = solve_all(evidence, None, scene_colours(shot.linear), models, folds=FOLDS)
-    return Match(evidence, (source,), tuple(_kept_whole(s, shot, evidence) for s in solutions))
+    return Match(evidence, (source,), tuple(kept_whole(s, shot, evidence) for s in solutions))
 
 
 def gather(
@@ -208,7 +215,26 @@ def _by_skin(evidence: Evidence, places: Float64, likely: np.ndarray) -> Evidenc
     return replace(evidence, say=evidence.weights * (0.1 + likely[y, x]))
 
 
-def _kept_whole(solution: Solution, shot: Side, evidence: Evidence) -> Solution:
+def second_pass(evidence: Evidence, grade: Grade) -> Grade | None:
+    """The grade with a tone curve and a hue warp fitted to what it leaves; its balance, matrix and trim stay. None where pairs that are left
+    out in turn would not come nearer."""
+    base = replace(grade, curve=None, warp=None)
+
+    def fit(pairs: Evidence) -> Grade:
+        return warped_of(pairs, curved_of(pairs, base, None, DE00), None, DE00)
+
+    if len(evidence.hero) < 2 * FOLDS:
+        return None
+    groups = np.arange(len(evidence.hero)) % FOLDS
+    before = float(residual(evidence, grade).mean())
+    left = [
+        float(residual(evidence.part(groups == k), fit(evidence.part(groups != k))).mean())
+        for k in range(FOLDS)
+    ]
+    return fit(evidence) if float(np.mean(left)) < 0.98 * before else None
+
+
+def kept_whole(solution: Solution, shot: Side, evidence: Evidence) -> Solution:
     """The solution, weaker where it would take colours that were not clipped below black; its balance stays whole."""
     grade = solution.grade
     few = shot.linear[::4, ::4].reshape(-1, 3)

@@ -1,6 +1,6 @@
 """What the ledger measures on a whole picture: black and white, skin, sharpness, noise, clipping."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -10,7 +10,7 @@ from aquin.colour.grade import Grade
 from aquin.measure.clipping import clip_levels
 from aquin.measure.detail import log_luma, noise_of, sharpness_of
 from aquin.measure.scopes import LUMA
-from aquin.measure.skin import skin_mask, skin_of
+from aquin.measure.skin import Dab, find_skin, skin_of
 
 FLOOR, CEILING = 0.5, 99.5
 """Percentiles of the display signal's luma that pass for its black and its white."""
@@ -28,6 +28,8 @@ class Facts:
     sharpness: float
     noise: float
     clipped: float
+    skin: np.ndarray | None = None
+    """(h, w) bool: what passed for skin."""
 
     def values(self) -> dict[str, float]:
         """By the names of the ledger's axes."""
@@ -49,23 +51,27 @@ def facts(
     clipped: float = 0.0,
     detail: bool = True,
     mask: np.ndarray | None = None,
+    dabs: Sequence[Dab] = (),
+    faces: bool = False,
 ) -> Facts:
     """Measure (h, w, 3) scene-linear AP1 under a grade. `view`: ACEScct to display signal. `clipped`: see `clipped_share`.
 
-    `detail`: also sharpness and noise, which need every pixel. `mask`: (h, w) bool of skin, where it is known.
+    `detail`: also sharpness and noise, which need every pixel. `mask`: (h, w) bool of skin, where it is known; else `dabs`
+    and `faces` go into finding it (see `measure.skin.find_skin`).
     """
     log = np.asarray(grade.picture(linear), np.float32)
     signal = np.asarray(view(log), np.float32)
     luma = signal @ LUMA
     black, white = np.percentile(luma, (FLOOR, CEILING))
-    skin = skin_of(signal, skin_mask(signal) if mask is None else mask)
+    where = find_skin(signal, dabs, faces) if mask is None else mask
+    skin = skin_of(signal, where)
     sharp = noise = float("nan")
     if detail:
         working = log_luma(log)
         noise = noise_of(working)
         sharp = sharpness_of(working, noise)
     hue, level = skin or (float("nan"), float("nan"))
-    return Facts(float(100 * black), float(100 * white), hue, level, sharp, noise, clipped)
+    return Facts(float(100 * black), float(100 * white), hue, level, sharp, noise, clipped, where)
 
 
 def clipped_share(rgb: Float32) -> float:

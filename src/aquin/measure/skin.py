@@ -4,6 +4,9 @@ The line is where skin of all darkness lies on the BT.709 chroma plane, 123 degr
 from it was set on the portrait that scikit-image ships and on skins simulated from their pigments.
 """
 
+from collections.abc import Sequence
+from dataclasses import dataclass
+
 import numpy as np
 
 from aquin.arrays import Float32, Float64
@@ -48,10 +51,8 @@ def skin_centre(signal: Float32) -> float:
     return SKIN_ANGLE + float(np.clip(mode, -16, 16))
 
 
-def skin_mask(
-    signal: Float32, include: np.ndarray | None = None, exclude: np.ndarray | None = None
-) -> np.ndarray:
-    """(h, w) bool of the display signal's skin. `include`, `exclude`: (h, w) bool painted by hand; they go first."""
+def skin_mask(signal: Float32) -> np.ndarray:
+    """(h, w) bool of the display signal's skin."""
     import cv2
 
     h, w = signal.shape[:2]
@@ -63,12 +64,47 @@ def skin_mask(
     count, labels, stats, _ = cv2.connectedComponentsWithStats(found, connectivity=8)
     large = np.zeros(count, bool)
     large[1:] = stats[1:, cv2.CC_STAT_AREA] > LEAST_AREA * h * w
-    mask = large[labels]
-    if include is not None:
-        mask |= include & (skin_likelihood(signal, centre, 2 * ANGLE_SIGMA) > 0.02) if include.any() else mask
-    if exclude is not None:
-        mask &= ~exclude
-    return np.asarray(mask)
+    return np.asarray(large[labels])
+
+
+@dataclass(frozen=True)
+class Dab:
+    """One touch of a brush: its middle as shares of the picture's width and height, its radius as a share of the width, and whether it adds
+    skin or takes it away."""
+
+    x: float
+    y: float
+    radius: float
+    add: bool
+
+
+def painted(dabs: Sequence[Dab], height: int, width: int) -> tuple[np.ndarray, np.ndarray]:
+    """(height, width) bool twice: what is painted as skin, and as none. Later dabs lie over earlier ones."""
+    import cv2
+
+    canvas = np.zeros((height, width), np.uint8)
+    for d in dabs:
+        middle = (round(d.x * width), round(d.y * height))
+        cv2.circle(canvas, middle, max(round(d.radius * width), 1), 1 if d.add else 2, -1)
+    return canvas == 1, canvas == 2
+
+
+def find_skin(signal: Float32, dabs: Sequence[Dab] = (), faces: bool = False) -> np.ndarray:
+    """(h, w) bool of the display signal's skin, with what a person painted. `faces`: only in faces that look at the camera, where there are
+    any; painted skin stays."""
+    include = exclude = None
+    if dabs:
+        include, exclude = painted(dabs, *signal.shape[:2])
+    mask = skin_mask(signal)
+    if faces:
+        from aquin.measure.faces import face_mask
+
+        seen = face_mask(signal)
+        if (mask & seen).any():
+            mask &= seen
+    if include is not None and exclude is not None:
+        mask = (mask | include) & ~exclude
+    return mask
 
 
 def skin_of(signal: Float32, mask: np.ndarray) -> tuple[float, float] | None:
