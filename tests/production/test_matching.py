@@ -23,7 +23,8 @@ from aquin.production.heroes import (
     propose,
     take_proposed,
 )
-from aquin.production.matching import Desk, Wish, settle, shot_grade
+from aquin.production.match_desk import Desk, shot_grade
+from aquin.production.matching import Wish, settle
 from aquin.production.settings import config_of
 from aquin.production.stale import is_stale
 

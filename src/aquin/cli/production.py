@@ -169,7 +169,8 @@ def settle(
     from aquin.cli.main import with_progress
     from aquin.production.cells import board
     from aquin.production.heroes import take_proposed
-    from aquin.production.matching import MODELS, Desk, Wish
+    from aquin.production.match_desk import Desk
+    from aquin.production.matching import MODELS, Wish
     from aquin.production.matching import settle as match
     from aquin.production.measuring import measure_shots
     from aquin.production.records import Camera, Setup, Shot

@@ -11,7 +11,8 @@ from aquin.match.engine import Source
 from aquin.production import Camera, Production, Shot
 from aquin.production.cells import tolerances_of
 from aquin.production.grading import held_grade, keep_grade
-from aquin.production.matching import Desk, known_charts, known_frames, shot_evidence
+from aquin.production.ledgers import known_charts, known_frames, shot_evidence
+from aquin.production.match_desk import Desk
 from aquin.production.measuring import encoding_of
 from aquin.production.media import file_of
 from aquin.production.raw import decode_of

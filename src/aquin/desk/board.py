@@ -28,7 +28,9 @@ from aquin.production import Production, Setup, Shot
 from aquin.production.cells import Cell, agree, board, without_trims
 from aquin.production.grading import propagate
 from aquin.production.heroes import make_hero, make_main, take_proposed
-from aquin.production.matching import MODELS, Desk, Place, Summary, Wish, measure_cells, settle
+from aquin.production.ledgers import measure_cells
+from aquin.production.match_desk import Desk, Place
+from aquin.production.matching import MODELS, Summary, Wish, settle
 from aquin.production.measuring import measure_shots
 from aquin.workers import part
 

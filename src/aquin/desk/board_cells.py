@@ -11,7 +11,7 @@ from aquin.desk.gauge import draw_gauge
 from aquin.desk.ledger import difference_text
 from aquin.desk.thumbs import Thumbs
 from aquin.production.cells import GAUGES, Cell
-from aquin.production.matching import Place
+from aquin.production.match_desk import Place
 
 Index = QModelIndex | QPersistentModelIndex
 SHORT = {"exposure": "exp", "warmth": "warm", "tint": "tint", "saturation": "sat", "sharpness": "sharp"}

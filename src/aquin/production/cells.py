@@ -12,16 +12,8 @@ from aquin.measure.ledger import MAIN, Row, axes, measure
 from aquin.production.grading import correction_of
 from aquin.production.heroes import MAIN as MAIN_HEROES
 from aquin.production.heroes import hero_of, main_hero
-from aquin.production.matching import (
-    LOOK,
-    Desk,
-    Place,
-    known_charts,
-    known_frames,
-    look_jobs,
-    shot_grade,
-    shot_ledger,
-)
+from aquin.production.ledgers import known_charts, known_frames, look_jobs, shot_ledger
+from aquin.production.match_desk import LOOK, Desk, Place, shot_grade
 from aquin.production.records import Camera, Grade, Option, Setup, Shot
 from aquin.production.stale import is_stale
 from aquin.production.store import Entry, Production

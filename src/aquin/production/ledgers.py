@@ -1,0 +1,181 @@
+"""What ledgers of shots need: frames compared and pictures measured, in workers and kept by content; and the ledgers themselves."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+
+from aquin.colour.config import ColourConfig
+from aquin.colour.grade import Grade as Correction
+from aquin.errors import AquinError
+from aquin.measure.ledger import Evidence, Row, measure
+from aquin.production.heroes import Moment
+from aquin.production.match_desk import (
+    LOOK,
+    POINTS,
+    READING,
+    SEEN,
+    VERSION,
+    Desk,
+    Place,
+    hash_of,
+    needed,
+    shot_grade,
+    targets_of,
+)
+from aquin.production.match_work import (
+    LookJob,
+    SeeJob,
+    look_job,
+    see_job,
+    source_of,
+)
+from aquin.production.records import Shot
+from aquin.production.store import Production
+from aquin.workers import Tell, each, part
+
+
+def compare_frames(
+    desk: Desk, places: Sequence[Place], jobs: int | None = None, tell: Tell | None = None
+) -> None:
+    """Compare a frame of each shot of cells, and of their heroes' cells, with its hero's; what is known comes from the cache."""
+    wanted: dict[str, SeeJob] = {}
+    for place in dict.fromkeys([*places, *(t for p in places for t in targets_of(desk, p))]):
+        for shot in desk.shots.get(place, ()):
+            if (job := desk.see_job(shot)) is not None:
+                wanted[job.key] = job
+    desk.seen |= cached(desk.production, SEEN, wanted, see_job, jobs, tell)
+
+
+def known_frames(desk: Desk, places: Sequence[Place]) -> None:
+    """The same from the cache alone."""
+    keys = [
+        key
+        for place in dict.fromkeys([*places, *(t for p in places for t in targets_of(desk, p))])
+        for shot in desk.shots.get(place, ())
+        if (key := desk.pair_key(shot))
+    ]
+    held = desk.production.measured_of(SEEN, keys)
+    desk.seen |= {k: v for k, v in held.items() if "levels" in v}
+
+
+def cached(
+    production: Production,
+    kind: str,
+    wanted: Mapping[str, Any],
+    work: Any,
+    jobs: int | None,
+    tell: Tell | None,
+) -> dict[str, Any]:
+    """Do jobs that were not done yet in workers, and keep what they give; jobs that fail are left out."""
+    known = production.measured_of(kind, wanted)
+    fresh: dict[str, Any] = {}
+    try:
+        missing = [j for k, j in wanted.items() if k not in known]
+        for job, result in each(work, missing, jobs, tell, lambda j: j.path.name):
+            if not isinstance(result, AquinError):
+                fresh[job.key] = result
+    finally:
+        if fresh and not production.read_only:
+            production.keep_measured(kind, fresh)
+    return known | fresh
+
+
+# ledgers
+
+
+def measure_cells(
+    production: Production,
+    config: ColourConfig,
+    places: Sequence[Place],
+    seen_on: tuple[str, str] | None = None,
+    jobs: int | None = None,
+    tell: Tell | None = None,
+) -> None:
+    """Measure what ledgers of cells' shots need under their present grades: frames compared, and pictures."""
+    desk = Desk(production, config)
+    known_charts(desk, places)
+    compare_frames(desk, places, jobs, part(tell, 0.0, 0.5))
+    wanted: dict[str, LookJob] = {}
+    for place in places:
+        for shot in desk.shots.get(place, ()):
+            for job in look_jobs(desk, shot, seen_on or config.default_view()):
+                wanted[job.key] = job
+    cached(production, LOOK, wanted, look_job, jobs, part(tell, 0.5, 1.0))
+
+
+def known_charts(desk: Desk, places: Sequence[Place]) -> None:
+    """What was read of the charts of cells and their heroes, from the cache."""
+    keys = [job.key for s in needed(desk, places) if (job := desk.chart_job(s)) is not None]
+    desk.readings |= desk.production.measured_of(READING, keys)
+
+
+def look_jobs(desk: Desk, shot: Shot, seen_on: tuple[str, str]) -> list[LookJob]:
+    """The hero's picture under its grade, the shot's as filmed and under its grade; none for what has no hero or can't be read."""
+    at = desk.moment(shot)
+    if at is None:
+        return []
+    out = []
+    for one, frame, grade in (
+        (at.hero, at.hero_frame, shot_grade(desk, at.hero)),
+        (shot, at.shot_frame, Correction()),
+        (shot, at.shot_frame, shot_grade(desk, shot)),
+    ):
+        ref = desk.ref(one, frame, grade)
+        if ref is None:
+            return []
+        key = hash_of([VERSION, desk.read_as(one, ref), frame, ref.grade, seen_on])
+        out.append(LookJob(key, ref, desk.config_path, *seen_on))
+    return out
+
+
+def shot_evidence(desk: Desk, shot: Shot, at: Moment) -> tuple[Evidence | None, str]:
+    """What speaks for a shot, its hero as graded: the same points, its camera's charts, or statistics; from what is known."""
+    grade, first = shot_grade(desk, shot), shot_grade(desk, at.hero)
+    place, target = (shot.setup_id, shot.camera_id), (at.hero.setup_id, at.hero.camera_id)
+    found = desk.seen.get(desk.pair_key(shot), {})
+    evidence, by = None, ""
+    for kind in ("points", "chart", "statistics"):
+        if kind == "chart" and place != target and (chart := desk.source(target, place)) is not None:
+            own = desk.trims.get(shot.id)
+            moved = own.values.get("moved") if own is not None and own.on else None
+            if grade == desk.grade_at(place):
+                evidence, by = chart[0].evidence, "chart"
+            elif isinstance(moved, list) and len(moved) == 3:  # what the chart would be in this shot's light
+                shift = np.exp2(np.array(moved, np.float64))
+                evidence, by = replace(chart[0].evidence, shot=chart[0].evidence.shot * shift), "chart+drift"
+        elif kind != "chart" and found.get(kind) is not None:
+            source = source_of(found[kind])
+            if kind == "points" and source.sureness < POINTS:
+                continue
+            hero = np.asarray(first.linear(source.evidence.hero), np.float64)
+            evidence, by = replace(source.evidence, hero=hero), kind
+        if evidence is not None:
+            break
+    return evidence, by
+
+
+def shot_ledger(
+    desk: Desk,
+    shot: Shot,
+    looks: Mapping[str, Any],
+    jobs: Sequence[LookJob],
+    tolerances: Mapping[str, float] | None = None,
+) -> tuple[list[Row], str]:
+    """A shot's ledger from what is known, and what speaks for it; nothing is read."""
+    at = desk.moment(shot)
+    if at is None:
+        return [], ""
+    evidence, by = shot_evidence(desk, shot, at)
+    grade = shot_grade(desk, shot)
+    pictures = None
+    if len(jobs) == 3 and all(j.key in looks for j in jobs):
+        sides = [{k: float("nan") if v is None else float(v) for k, v in looks[j.key].items()} for j in jobs]
+        pictures = (sides[0], sides[1], sides[2])
+    if evidence is None:
+        if pictures is None:
+            return [], ""
+        nothing = Evidence(np.ones((1, 3)), np.ones((1, 3)), np.ones(1, bool))
+        return [r for r in measure(nothing, Correction(), pictures, tolerances) if r.axis.picture], ""
+    return measure(evidence, grade, pictures, tolerances), by

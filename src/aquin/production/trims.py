@@ -1,0 +1,152 @@
+"""Trims of single shots: light that drifts while a setup is filmed, and shots that stand apart from their camera's others."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from aquin.colour.config import ColourConfig
+from aquin.colour.grade import Balance
+from aquin.match.drift import Drift, Seen, drift_of, to_parts
+from aquin.production.audit.case import Case
+from aquin.production.audit.light import STOPS_A_MIRED, exposure_off
+from aquin.production.heroes import hero_of
+from aquin.production.match_desk import Desk, Place
+from aquin.production.measuring import measure_shots
+from aquin.production.records import Grade, Record, Setup, Shot
+from aquin.production.setups import seconds_of
+from aquin.production.stale import inputs_of
+from aquin.production.store import Entry, Production
+
+APART = 0.75
+"""Stops by which a recording must differ from its siblings for its exposure to be settled by them, where nothing else speaks."""
+
+MOVED = 0.07
+"""Stops of a channel from which a shot gets a trim of its own: less is within all tolerances."""
+
+
+def drift_in(desk: Desk, setup: Setup) -> Drift:
+    """How light changed in a setup, by the hero camera's shots: what the same points say against the hero. Odd shots say nothing."""
+    hero = hero_of(desk.production, setup)
+    begin = seconds_of(hero) if hero is not None else None
+    if hero is None or begin is None or desk.odd.get(hero.id, set()) & {"exposure", "white setting"}:
+        return Drift(())
+    seen = [Seen(begin[0], (0.0, 0.0, 0.0))]
+    for shot in desk.shots.get((setup.id, hero.camera_id), ()):
+        at, moved = seconds_of(shot), desk.moved(shot)
+        if at is not None and moved is not None and shot.id != hero.id and not desk.odd.get(shot.id):
+            r, g, b = (float(v) for v in moved[0])
+            seen.append(Seen(at[0], (r, g, b), moved[1]))
+    return drift_of(seen)
+
+
+@dataclass(frozen=True)
+class Trim:
+    """A shot's own exposure and white. `moved`: (3,) log2 of the channels by which it differs from what its camera's balance supposes, and
+    its standard error in stops. `record` is switched off where no trim is needed any more. `held`: it is kept already."""
+
+    shot: Shot
+    record: Grade
+    moved: tuple[float, float, float]
+    error: float
+    by: str
+    held: bool = False
+
+    @property
+    def parts(self) -> tuple[float, float, float]:
+        """What the trim adds: stops, mired (positive is warmer), and green in stops."""
+        level, warm, green = to_parts(-np.array(self.moved)[None])[0]
+        return float(level), float(warm) / STOPS_A_MIRED, float(green)
+
+
+def trims_for(desk: Desk, places: Sequence[Place], all_of_them: bool = False) -> list[Trim]:
+    """Trims for shots that do not look as their camera's balance supposes: by the same points, by the light's drift, or for an odd exposure
+    by its siblings. A trim by hand stays; one of ours that is not needed any more is switched off. `all_of_them`: also what is kept as it is.
+    """
+    production = desk.production
+    case = Case(production, desk.config, measure_shots(production, desk.config, only_known=True))
+    case = replace(case, altered=frozenset(id for id, kinds in desk.odd.items() if "baked picture" in kinds))
+    out: list[Trim] = []
+    drifts: dict[str, Drift] = {}
+    apart: dict[str, tuple[float, float]] = {}
+    for setup_id in dict.fromkeys(p[0] for p in places):
+        drifts[setup_id] = drift_in(desk, production.get(Setup, setup_id))
+        apart |= {s.id: (off, width) for s, off, width in exposure_off(case, setup_id)}
+    for place in places:
+        hero = hero_of(production, production.get(Setup, place[0]))
+        if hero is None:
+            continue
+        for shot in desk.shots[place]:
+            own = desk.trims.get(shot.id)
+            ours = own is not None and bool(own.values.get("auto"))
+            if shot.kind != "shot" or shot.id == hero.id or (own is not None and own.on and not ours):
+                continue
+            found = _shift(desk, shot, hero, drifts[place[0]], apart.get(shot.id))
+            base = desk.grade_at(place)
+            if found is None or float(np.abs(found[0]).max()) < MOVED:
+                if own is not None and own.on:
+                    out.append(Trim(shot, replace(own, on=False), (0.0, 0.0, 0.0), 0.0, "not needed"))
+                continue
+            moved, by, error = found
+            grade = replace(base, balance=Balance.from_factors(base.balance.factors * np.exp2(-moved)))
+            values = grade.values() | {"auto": True, "moved": [round(float(v), 4) for v in moved]}
+            record = replace(
+                own or Grade("trim", shot_id=shot.id), values=values, origin=_words(by, moved, error), on=True
+            )
+            held = own is not None and own.on and dict(own.values) == values
+            if all_of_them or not held:
+                r, g, b = (float(v) for v in moved)
+                out.append(Trim(shot, record, (r, g, b), error, by, held))
+    return out
+
+
+def accept(production: Production, config: ColourConfig, trims: Sequence[Trim]) -> Entry | None:
+    """Keep some trims as one step that can be undone. Raises AquinError."""
+    puts = [t.record for t in trims]
+    names = trims[0].shot.name if len(trims) == 1 else f"{len(trims)} shots"
+    return production.change(f"trim {names} after the light", *with_inputs(production, config, puts))
+
+
+def with_inputs(production: Production, config: ColourConfig, puts: Sequence[Grade]) -> list[Record]:
+    """With the hash of what each was made from."""
+    return [replace(g, inputs=inputs_of(production, config, g, puts)) for g in puts]
+
+
+DRIFT = "the drift of light"
+
+
+def _shift(
+    desk: Desk, shot: Shot, hero: Shot, drift: Drift, apart: tuple[float, float] | None
+) -> tuple[np.ndarray, str, float] | None:
+    """Log2 of the channels by which a shot differs from what its camera's balance supposes, who says so, and the error in stops."""
+    kinds = desk.odd.get(shot.id, set())
+    if "baked picture" in kinds:
+        return None
+    own = desk.moved(shot)
+    at = seconds_of(shot)
+    clip = desk.moment(shot) if shot.camera_id != hero.camera_id else None
+    if own is not None and clip is None:
+        return own[0], "the same points as the hero's", own[1]
+    light = np.zeros(3)
+    error = 0.0
+    if at is not None and len(drift.seen) > 1:
+        light, error = drift.at(at[0])
+    if own is not None and clip is not None and clip.same_time:
+        theirs = desk.moved(clip.hero) if clip.hero.id != hero.id else None
+        total = own[0] + (theirs[0] if theirs is not None else light)
+        return total, "the same points", float(np.hypot(own[1], theirs[1] if theirs is not None else error))
+    if "exposure" in kinds and apart is not None and abs(apart[0]) > max(APART, 3 * apart[1]):
+        moved = light + apart[0]  # siblings are compared after the change of light that all cameras saw
+        return moved, "exposure by its siblings", apart[1]
+    if np.abs(light).max() >= MOVED and error < 0.5:
+        return light, DRIFT, error
+    return None
+
+
+def _words(by: str, moved: np.ndarray, error: float) -> str:
+    parts = to_parts(moved[None])[0]
+    sure = f", ±{error:.2f} st" if by == DRIFT else ""
+    words = f"{by}{sure}: {-parts[0]:+.2f} st"
+    if abs(parts[1]) > 0.02:
+        words += f", {-parts[1] / STOPS_A_MIRED:+.0f} mired"
+    return words.replace("-", "\u2212")
