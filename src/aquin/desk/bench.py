@@ -618,10 +618,14 @@ class BenchView(QWidget):
         self._show_marks()
         self.panel.show_solutions(match, bench)
         sure = match and match.confidence(match.solution())
-        self.panel.evidence.setText(
-            f"{' and '.join(s.line.rsplit(', sure', 1)[0] for s in match.sources)}, sure {sure:.2f}"
+        self.panel.evidence.setText(f"sure {sure:.2f}" if match else "")
+        self.panel.evidence.setToolTip(
+            "How far the match is believed, from 0 to 1, by\n" + "\n".join(s.line for s in match.sources)
             if match
             else ""
+        )
+        self.panel.by.setText(
+            " and ".join(s.line.rsplit(", sure", 1)[0] for s in match.sources) if match else ""
         )
         self.panel.export_button.setEnabled(bench.side("shot") is not None)
         busy = self.jobs.titles

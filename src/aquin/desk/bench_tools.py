@@ -80,7 +80,9 @@ class Tools(QWidget):
         self.clear_button = QPushButton("clear")
         self.clear_button.setProperty("quiet", True)
         self.clear_button.clicked.connect(self.clear)
-        for widget in (self.faces_button, self.brush, self.clear_button):
+        self.brush.setFixedWidth(56)
+        self.brush_name = QLabel("brush %")
+        for widget in (self.faces_button, self.brush_name, self.brush, self.clear_button):
             second.addWidget(widget)
         column.addWidget(self.about)
         self._show()
@@ -114,7 +116,7 @@ class Tools(QWidget):
         for key, button in self.buttons.items():
             button.setChecked(key == name)
         self.about.setVisible(bool(name))
-        for widget in (self.faces_button, self.brush):
+        for widget in (self.faces_button, self.brush_name, self.brush):
             widget.setVisible(name == "skin")
         self.clear_button.setVisible(name in ("area", "skin", "pairs"))
         hand = self.hands.get(name)

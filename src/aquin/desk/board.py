@@ -21,6 +21,7 @@ from aquin.colour.config import ColourConfig
 from aquin.desk import theme
 from aquin.desk.board_cells import BoardModel, BoardTable
 from aquin.desk.columns import COLUMNS, Columns
+from aquin.desk.drift_dialog import DriftDialog, Found, look_at_light
 from aquin.desk.thumbs import Thumbs
 from aquin.desk.work import Jobs, Latest, Tell
 from aquin.errors import AquinError
@@ -53,6 +54,7 @@ class BoardView(QWidget):
         self.cells: dict[Place, Cell] = {}
         self.summary: Summary | None = None
         self._behind = False
+        self.drift: DriftDialog | None = None
         self.thumbs = Thumbs(self)
         self.latest = Latest(self)
         self.latest.ready.connect(self._show_cells)
@@ -156,8 +158,14 @@ class BoardView(QWidget):
             ),
             (
                 ("measure", "Measure", "Measure the ledgers of the selected cells again", self.measure),
-                ("stand", "Propose heroes", "A hero for each setup that has none", self.propose),
+                (
+                    "drift",
+                    "Light …",
+                    "How light changed in the setup, and trims after it (D)",
+                    self.ask_drift,
+                ),
             ),
+            (("stand", "Propose heroes", "A hero for each setup that has none", self.propose),),
         )
         for row in rows:
             line = QHBoxLayout()
@@ -407,6 +415,28 @@ class BoardView(QWidget):
         if len(cells) > 1 and cells[0].balance is not None and config is not None:
             source = cells[0].balance
             self._try(lambda p: propagate(p, config, source, [c.place for c in cells[1:]], linked))
+
+    # drift
+
+    def ask_drift(self) -> None:
+        """The light of the selected cell's setup over the day."""
+        cells = self.chosen
+        if not cells or self.production is None or self.config is None:
+            return
+        production, config, setup = self.production, self.config, cells[0].setup
+
+        def done(found: Found) -> None:
+            dialog = self.drift = DriftDialog(production, config, setup, found, self.jobs, self)
+            dialog.told.connect(self.told)
+            dialog.open()
+
+        self.jobs.start(
+            "drift",
+            "looking at the light",
+            lambda: look_at_light(production, config, setup),
+            done,
+            self.told.emit,
+        )
 
     # shots
 

@@ -25,6 +25,8 @@ class Hand(QObject):
     name = ""
     hint = ""
     drags = True
+    begins: Role = "hero"
+    """The picture on which keys have the hand at first."""
 
     changed = Signal()
 
@@ -98,6 +100,7 @@ class RegionHand(Hand):
     """The ellipse of the selected region on the shot: moved by its middle, sized and turned by its two handles."""
 
     name = "regions"
+    begins = "shot"
     hint = "Drag the ellipse by its middle or a handle; with a key, click the colour that it is to hold"
 
     moved = Signal(object, bool)

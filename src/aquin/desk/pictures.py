@@ -125,6 +125,8 @@ class Pictures(QWidget):
     def set_hand(self, hand: Hand | None) -> None:
         """What the mouse, or arrow keys and Enter, do on the pictures from now on."""
         self.hand, self._pressed, self._by_keys = hand, None, False
+        if hand is not None:
+            self._at = (hand.begins, *self._at[1:])
         self.setCursor(Qt.CursorShape.ArrowCursor if hand is None else Qt.CursorShape.CrossCursor)
         self.handled.emit()
         self.update()

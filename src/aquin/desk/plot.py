@@ -1,6 +1,6 @@
 """A small plot of lines and points over one axis, in the window's greys."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -14,7 +14,7 @@ from aquin.desk import theme
 
 @dataclass(frozen=True)
 class Line:
-    """Points (n,) by (n,). `style`: solid, dash, dots (points only) or band (then `y2` is its upper edge)."""
+    """Points (n,) by (n,). `style`: solid, dash, dots or rings (points only) or band (then `y2` is its upper edge)."""
 
     x: Float64
     y: Float64
@@ -33,6 +33,8 @@ class Plot(QWidget):
         self.lines: list[Line] = []
         self.y_range: tuple[float, float] | None = None
         self.x_range: tuple[float, float] | None = None
+        self.x_ticks = 9
+        self.x_words: Callable[[float], str] = _words
         self.shade: tuple[float, float] | None = None
         """x from which to which data support the plot."""
         self.setMinimumSize(240, 120)
@@ -51,7 +53,9 @@ class Plot(QWidget):
 
     def _limits(self) -> tuple[float, float, float, float]:
         xs = np.concatenate([np.asarray(k.x, np.float64) for k in self.lines])
-        ys = np.concatenate([np.asarray(k.y, np.float64) for k in self.lines])
+        ys = np.concatenate(
+            [np.asarray(y, np.float64) for k in self.lines for y in (k.y, k.y2) if y is not None]
+        )
         ys = ys[np.isfinite(ys)]
         x0, x1 = self.x_range or (float(xs.min()), float(xs.max()))
         y0, y1 = self.y_range or ((float(ys.min()), float(ys.max())) if len(ys) else (0.0, 1.0))
@@ -91,12 +95,14 @@ class Plot(QWidget):
             p.setPen(theme.FAINT)
             box = QRectF(0, at(x0, v).y() - 8, 42, 16)
             p.drawText(box, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, _words(v))
-        for v in _ticks(x0, x1, 9):
+        for v in _ticks(x0, x1, self.x_ticks):
             p.setPen(QPen(theme.grey(42), 1))
             p.drawLine(at(v, y0), at(v, y1))
             p.setPen(theme.FAINT)
             p.drawText(
-                QRectF(at(v, y0).x() - 22, area.bottom() + 3, 44, 14), Qt.AlignmentFlag.AlignCenter, _words(v)
+                QRectF(at(v, y0).x() - 22, area.bottom() + 3, 44, 14),
+                Qt.AlignmentFlag.AlignCenter,
+                self.x_words(v),
             )
         p.save()
         p.setClipRect(area.adjusted(-1, -1, 1, 1))
@@ -114,6 +120,10 @@ class Plot(QWidget):
             for point in points:
                 p.drawEllipse(point, 1.8, 1.8)
             p.setBrush(Qt.BrushStyle.NoBrush)
+        elif line.style == "rings":
+            p.setPen(QPen(line.colour, 1.3))
+            for point in points:
+                p.drawEllipse(point, 3.4, 3.4)
         elif line.style == "band" and line.y2 is not None:
             upper = [at(float(x), float(y)) for x, y in zip(line.x, line.y2, strict=True)]
             p.setPen(Qt.PenStyle.NoPen)

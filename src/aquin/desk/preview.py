@@ -133,6 +133,11 @@ def see(wish: Wish, baked: BakedView, small: tuple[Float32, Window] | None = Non
     return Seen(shown, window, scoped, pixels, zoned(pixels, wish.grade, window) if wish.zones else None)
 
 
+def as_bytes(signal: Float32) -> np.ndarray:
+    """(h, w, 3) display signal to (h, w, 4) bytes for the screen."""
+    return _bytes(cv2.convertScaleAbs(np.maximum(signal, 0), alpha=255))
+
+
 ZONE_COLOURS = np.array(
     [
         [22, 14, 34],

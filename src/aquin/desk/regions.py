@@ -33,7 +33,7 @@ _ROWS: tuple[
     ),
     (
         "ellipse",
-        "size %, turn °",
+        "size, turn °",
         (
             ("wide", "half width", "% of the width", 15.0, 0.5, 0.2, 400.0, 1, False),
             ("high", "half height", "% of the width", 15.0, 0.5, 0.2, 400.0, 1, False),
@@ -51,7 +51,7 @@ _ROWS: tuple[
     ),
     (
         "key",
-        "level st, soft %",
+        "level, soft %",
         (
             ("low", "lowest level", "stops from grey", -8.0, 0.1, -12.0, 12.0, 1, True),
             ("high", "highest level", "stops from grey", 8.0, 0.1, -12.0, 12.0, 1, True),
@@ -60,13 +60,9 @@ _ROWS: tuple[
     ),
 )
 _SHARE = {
-    "x": 100.0,
-    "y": 100.0,
-    "wide": 100.0,
-    "high": 100.0,
-    "feather": 100.0,
-    "soft": 100.0,
-    "chroma": 1000.0,
+    **{("ellipse", key): 100.0 for key in ("x", "y", "wide", "high", "feather")},
+    ("key", "soft"): 100.0,
+    ("key", "chroma"): 1000.0,
 }
 """What numbers on show are multiplied by."""
 
@@ -94,8 +90,8 @@ class Regions(QWidget):
         line.addWidget(self.list, 1)
         self.buttons: dict[str, QPushButton] = {}
         for name, tip, act in (
-            ("+ ellipse", "A feathered ellipse with a trim of its own, for a face or a window", lambda: self.add("ellipse")),
-            ("+ key", "All of one hue and level with a trim of its own, for a wall or the sky", lambda: self.add("key")),
+            ("ellipse +", "A feathered ellipse with a trim of its own, for a face or a window", lambda: self.add("ellipse")),
+            ("key +", "All of one hue and level with a trim of its own, for a wall or the sky", lambda: self.add("key")),
         ):  # fmt: skip
             button = self.buttons[name] = QPushButton(name)
             button.setProperty("quiet", True)
@@ -166,7 +162,7 @@ class Regions(QWidget):
         if regions:
             self.list.setCurrentIndex(len(regions) - 1 if more > 0 else min(at, len(regions) - 1))
         self.list.setEnabled(bool(regions))
-        for name in ("+ ellipse", "+ key"):
+        for name in ("ellipse +", "key +"):
             self.buttons[name].setEnabled(len(regions) < MOST)
         self._show()
 
@@ -180,7 +176,7 @@ class Regions(QWidget):
             for (part, key), number in self.numbers.items():
                 holder = found if part == "trim" else getattr(found, part)
                 if holder is not None:
-                    number.show_value(float(getattr(holder, key)) * _SHARE.get(key, 1.0))
+                    number.show_value(float(getattr(holder, key)) * _SHARE.get((part, key), 1.0))
             self.buttons["on"].setChecked(found.on)
             self.buttons["outside"].setChecked(found.outside)
             self.buttons["also a key"].setText("also a key" if found.key is None else "also an ellipse")
@@ -210,7 +206,7 @@ class Regions(QWidget):
         if found is None:
             return
         number = self.numbers[part, key]
-        value = number.value / _SHARE.get(key, 1.0)
+        value = number.value / _SHARE.get((part, key), 1.0)
         try:
             if part == "trim":
                 made = replace(found, **{key: value})  # type: ignore[arg-type]

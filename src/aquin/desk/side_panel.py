@@ -3,14 +3,16 @@
 from collections.abc import Sequence
 
 from PySide6.QtCore import QEvent, QObject, Qt, Signal, SignalInstance
-from PySide6.QtGui import QKeyEvent
+from PySide6.QtGui import QFocusEvent, QKeyEvent
 from PySide6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QListWidget,
     QListWidgetItem,
+    QPlainTextEdit,
     QPushButton,
     QScrollArea,
+    QSizePolicy,
     QVBoxLayout,
     QWidget,
 )
@@ -26,6 +28,32 @@ from aquin.desk.state import Bench
 from aquin.match.engine import Match, Weight
 
 
+class Note(QPlainTextEdit):
+    """`written` carries the text when the person has left the field."""
+
+    written = Signal(str)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setAccessibleName("Note on the shot")
+        self.setTabChangesFocus(True)
+        self.setFixedHeight(64)
+        self._kept = ""
+
+    def show_text(self, text: str) -> None:
+        if not self.hasFocus():
+            self._kept = text
+            if text != self.toPlainText():
+                self.setPlainText(text)
+
+    def focusOutEvent(self, event: QFocusEvent) -> None:
+        super().focusOutEvent(event)
+        text = self.toPlainText().strip()[:4000]
+        if text != self._kept:
+            self._kept = text
+            self.written.emit(text)
+
+
 class SidePanel(QScrollArea):
     """Widgets only. `hovered` and `taken` carry a model's name (with `@skin` for the solution for skin); `hovered` an empty one when the
     pointer leaves."""
@@ -38,6 +66,7 @@ class SidePanel(QScrollArea):
     strength_changed = Signal(float)
     history = Signal()
     tolerances = Signal()
+    note_written = Signal(str)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -47,6 +76,11 @@ class SidePanel(QScrollArea):
         self._column.setContentsMargins(4, 6, 4, 6)
         self._column.setSpacing(4)
         self.evidence = self._heading("Ledger", (("history", self.history), ("tolerances", self.tolerances)))
+        self.by = QLabel("")
+        self.by.setFont(theme.font(theme.SMALL))
+        self.by.setStyleSheet("color: #9e9e9e; padding: 0 8px;")
+        self.by.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self._column.addWidget(self.by)
         self.ledger = Ledger()
         self._column.addWidget(self.ledger)
         self._settle_buttons()
@@ -59,6 +93,7 @@ class SidePanel(QScrollArea):
         self.over = self._heading("Alternatives")
         self._alternatives()
         self._export()
+        self._notes()
         self._column.addStretch()
         self.setWidget(panel)
         self.setWidgetResizable(True)
@@ -153,6 +188,23 @@ class SidePanel(QScrollArea):
         self.export_note.setStyleSheet("color: #bebebe; padding: 0 8px;")
         self.export_note.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self._column.addWidget(self.export_note)
+
+    def _notes(self) -> None:
+        """A note on the shot, kept with it."""
+        self._heading("Note").setText("kept with the shot")
+        self.note = Note()
+        self.note.written.connect(self.note_written)
+        self._column.addWidget(self.note)
+
+    def show_note(self, text: str | None) -> None:
+        """The shot's note; None where the shot is not the production's."""
+        self.note.setEnabled(text is not None)
+        self.note.setPlaceholderText(
+            "What the next person should know of this shot"
+            if text is not None
+            else "Only shots of a production keep notes"
+        )
+        self.note.show_text(text or "")
 
     def show_solutions(self, match: Match | None, bench: Bench) -> None:
         """The models with what they leave, for the whole frame and for skin side by side; a filled mark on the one in use."""

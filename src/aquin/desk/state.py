@@ -193,6 +193,11 @@ class Bench:
         return what
 
     @property
+    def past(self) -> list[tuple[str, Decisions]]:
+        """What was done, and how it was before; the newest last."""
+        return self._past
+
+    @property
     def can_undo(self) -> str | None:
         return self._past[-1][0] if self._past else None
 

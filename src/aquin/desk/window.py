@@ -15,6 +15,7 @@ from PySide6.QtWidgets import (
     QLineEdit,
     QMainWindow,
     QMenu,
+    QPlainTextEdit,
     QPushButton,
     QSizePolicy,
     QSplitter,
@@ -222,6 +223,15 @@ class Window(QMainWindow):
                 "Z": view.zones_button.toggle,
                 "V": view.third_button.toggle,
                 "W": view.waveform.cycle,
+                "A": lambda: view.tools.toggle("area"),
+                "R": view.edit_regions,
+                "M": lambda: view.tools.toggle("skin"),
+                "J": lambda: view.tools.toggle("pairs"),
+                "F": lambda: view.pictures.set_zoom(1.0),
+                "Shift+Space": view.play,
+                ",": lambda: self.step_shot(-1),
+                ".": lambda: self.step_shot(1),
+                "Ctrl+Return": self.agree,
                 "Ctrl+E": view.ask_export,
                 "Ctrl+Z": view.undo,
                 "Ctrl+Y": view.redo,
@@ -250,6 +260,7 @@ class Window(QMainWindow):
                 ",": lambda: self.board.step(-1),
                 ".": lambda: self.board.step(1),
                 "Ctrl+Return": self.board.agree,
+                "D": self.board.ask_drift,
             },
             "plan": {},
         }
@@ -279,7 +290,7 @@ class Window(QMainWindow):
         if event.type() in (QEvent.Type.KeyPress, QEvent.Type.KeyRelease) and isinstance(event, QKeyEvent):
             here = (
                 self.isActiveWindow()
-                and not isinstance(QApplication.focusWidget(), QLineEdit)
+                and not isinstance(QApplication.focusWidget(), QLineEdit | QPlainTextEdit)
                 and QApplication.activeModalWidget() is None
             )
             here = here and self.shown == "bench"
@@ -329,6 +340,25 @@ class Window(QMainWindow):
             self.show_view("bench")
         else:
             self.tell(f"The file of {shot.name} is not where it was: File, Find missing media.")
+
+    def step_shot(self, by: int) -> None:
+        """The previous or next shot of the setup on the Bench, beside its hero."""
+        shot = self.link.neighbour(by)
+        if shot is None:
+            self.tell(
+                "There is no further shot in this setup."
+                if self.link.shot
+                else "The shot on the Bench is of no production."
+            )
+            return
+        for one, role, frame in self.link.beside(shot):
+            self.look_at(one, role, frame)
+
+    def agree(self) -> None:
+        try:
+            self.tell(self.link.agree())
+        except AquinError as error:
+            self.tell(error.line())
 
     # sessions
 

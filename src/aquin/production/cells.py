@@ -91,6 +91,12 @@ def agree(production: Production, desk: Desk, shots: list[Shot], on: bool = True
     return production.change(f"{names}: {word}", *puts)
 
 
+def agreed(production: Production, desk: Desk, shot: Shot) -> bool:
+    """Whether somebody has agreed to the shot under the grade that it has now."""
+    held = production.option(f"agreed:{shot.id}")
+    return bool(held) and held == _mark(shot_grade(desk, shot))
+
+
 def _mark(grade: Correction) -> str:
     return repr(sorted(grade.values().items(), key=lambda i: i[0]))
 
@@ -159,9 +165,8 @@ def _cell(
             word = "not measured"
         else:
             word = f"{off} off" if off else "within"
-        held = production.option(f"agreed:{shot.id}")
-        agreed = bool(held) and held == _mark(shot_grade(desk, shot))
-        states.append(ShotState(shot, word, rows, by, own.origin if own is not None else "", agreed))
+        by_hand = own.origin if own is not None else ""
+        states.append(ShotState(shot, word, rows, by, by_hand, agreed(production, desk, shot)))
     charts = desk.charts(place)
     rows, by = _rows(desk, place, hero, states, limits)
     counted = [r for r in rows if r.axis.name in MAIN]
