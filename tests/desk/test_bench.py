@@ -362,16 +362,16 @@ def test_frames_by_number_timecode_and_step(opened: Window) -> None:
 def test_alternatives_preview_and_are_taken(opened: Window) -> None:
     view = opened.view
     listed = view.alternatives
-    assert listed.count() == 6
-    assert "leave-one-out" in listed.item(2).text()
+    assert listed.count() == 12  # for the whole frame and for skin
+    assert "leave-one-out" in listed.item(4).text()
     view._hover("matrix")
     assert view._grade_shown().matrix is not None
     assert opened.bench.grade == Grade()
     view._hover("")
     assert view._grade_shown() == Grade()
-    listed.itemClicked.emit(listed.item(2))
+    listed.itemClicked.emit(listed.item(4))
     assert opened.bench.grade.matrix is not None
-    assert "taken" in listed.item(2).text()
+    assert "taken" in listed.item(4).text()
     view.export(Path("x.cdl"))
     settle_down(opened)
     assert "matrix" in view.panel.export_note.text()

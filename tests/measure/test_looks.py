@@ -43,14 +43,6 @@ def test_skin_is_found_on_the_face_and_hardly_elsewhere() -> None:
     assert mask[300:].mean() < 0.03  # not the orange cloth either
 
 
-def test_skin_can_be_painted_in_and_out() -> None:
-    half = np.zeros((512, 512), bool)
-    half[:, :256] = True
-    assert not skin_mask(portrait(), exclude=half)[:, :256].any()
-    more = skin_mask(portrait(), include=~half)
-    assert more.sum() > skin_mask(portrait()).sum()
-
-
 def test_the_angle_is_that_of_bt709() -> None:
     """BT.709: Cb = (B - Y) / 1.8556, Cr = (R - Y) / 1.5748."""
     angle = np.radians(SKIN_ANGLE)

@@ -161,7 +161,16 @@ def match(
     layout_name: LayoutName = "24-patch",
     hero_frame: Annotated[int | None, typer.Option("--hero-frame")] = None,
     shot_frame: Annotated[int | None, typer.Option("--shot-frame")] = None,
-    weight: Annotated[str, typer.Option("--weight", help="What counts: frame or skin.")] = "frame",
+    weight: Annotated[
+        str,
+        typer.Option(
+            "--weight", help="What counts: frame, skin, or auto: what leaves less where both show skin."
+        ),
+    ] = "auto",
+    again: Annotated[
+        bool,
+        typer.Option("--second-pass", help="Fit a tone curve and a hue warp to what is left, if that helps."),
+    ] = False,
     strength: Annotated[
         float, typer.Option("--strength", help="How much of the correction, in per cent.")
     ] = 100.0,
@@ -185,8 +194,8 @@ def match(
 
     if by not in BYS:
         raise AquinError(f"there is no evidence called '{by}'", None, f"Use one of {', '.join(BYS)}")
-    if weight not in ("frame", "skin"):
-        raise AquinError(f"there is no weight '{weight}'", None, "Use frame or skin")
+    if weight not in ("auto", "frame", "skin"):
+        raise AquinError(f"there is no weight '{weight}'", None, "Use auto, frame or skin")
     if not 0 <= strength <= 100:
         raise AquinError("the strength lies from 0 to 100 %", None, "Name another number")
     loaded = _config(config, hero)
@@ -203,6 +212,7 @@ def match(
         _pairs(pairs or []),
         size,
         force,
+        again,
     )
     data, proof = match_data(heroes, shots, ask, loaded)
     if as_json:
@@ -229,9 +239,12 @@ def _pairs(texts: list[str]) -> tuple[tuple[tuple[float, float], tuple[float, fl
 
 @app.command()
 def render(
-    file: Annotated[Path, typer.Argument(metavar="FILE")],
-    encoding: Annotated[str, typer.Option("--encoding")],
+    file: Annotated[Path, typer.Argument(metavar="FILE", help="A picture or movie, or a production.")],
     out: Annotated[Path, typer.Option("--out", help="The picture: .exr .tif .png .dpx")],
+    encoding: Annotated[str | None, typer.Option("--encoding", help="How FILE was recorded.")] = None,
+    shot: Annotated[
+        str | None, typer.Option("--shot", help="A shot of the production, with its grade, regions and all.")
+    ] = None,
     grade: Annotated[
         Path | None, typer.Option("--grade", help="A grade on ACEScct: .cdl .cc .ccc .clf .cube")
     ] = None,
@@ -248,8 +261,19 @@ def render(
     as_json: AsJson = False,
 ) -> None:
     """One frame through the exact chain, in float: input transform, grade, then an encoding or a display's view."""
-    from aquin.cli.show import render_picture
+    from aquin.cli.show import render_picture, render_shot
 
+    if file.suffix.lower() == ".aquin":
+        if shot is None:
+            raise AquinError("a production needs a shot", file, "Name it with --shot")
+        for name, given in (("encoding", encoding), ("grade", grade), ("matrix", matrix), ("range", range), ("develop", develop), ("config", config)):  # fmt: skip
+            if given is not None:
+                raise AquinError(f"a production's shot has its own {name}", file, f"Leave --{name} out")
+        data = render_shot(file, shot, out, to, display, view, frame, timecode, force)
+        _out(data) if as_json else print(f"{data['out']}: frame {data['frame']} as {data['to']}")
+        return
+    if encoding is None:
+        raise AquinError("how the file was recorded is not known", file, "Name it with --encoding")
     loaded = _config(config, file)
     clip = _clip(file, encoding, loaded, matrix, range, charts.raw_of(develop))
     data = render_picture(clip, loaded, out, grade, to, display, view, _number(clip, frame, timecode), force)

@@ -48,7 +48,7 @@ def new(
     data: dict[str, Any] = {"production": str(production.path), "name": production.name}
     data |= _take_in(production, media or [], report, column, edit, rate, jobs)
     production.close()
-    _out(data, as_json, _say_intake)
+    printed(data, as_json, _say_intake)
 
 
 def ingest(
@@ -66,7 +66,7 @@ def ingest(
         raise AquinError("there is nothing to log", file, "Name media, or --report, or --edit")
     with opened(file) as production:
         data = _take_in(production, media or [], report, column, edit, rate, jobs)
-    _out(data, as_json, _say_intake)
+    printed(data, as_json, _say_intake)
     bad = data.get("troubles") or data.get("report", {}).get("unmatched")
     bad = bad or any(e["unmatched"] for e in data.get("edits", []))
     raise typer.Exit(1 if bad else 0)
@@ -81,7 +81,7 @@ def relink(
     with opened(file) as production:
         done = look(production, folder)
         data = {"found": [s.path for s in done.found], "missing": [s.path for s in done.missing]}
-    _out(data, as_json, lambda d: print(f"found {len(d['found'])}, still missing {len(d['missing'])}"))
+    printed(data, as_json, lambda d: print(f"found {len(d['found'])}, still missing {len(d['missing'])}"))
     raise typer.Exit(1 if data["missing"] else 0)
 
 
@@ -104,7 +104,7 @@ def measure(file: File, jobs: Jobs = None, as_json: AsJson = False) -> None:
             ],
             "not_measured": [s.path for s in shots if s.id not in values],
         }
-    _out(data, as_json, _say_measured)
+    printed(data, as_json, _say_measured)
     raise typer.Exit(1 if data["not_measured"] or any(s.get("trouble") for s in data["shots"]) else 0)
 
 
@@ -137,7 +137,7 @@ def audit(
         config = config_of(production)
         found = with_progress("auditing", lambda tell: run_audit(production, config, jobs, tell))
         data = {"findings": [_finding_data(production, k, f) for k, f in enumerate(found, 1)]}
-    _out(data, as_json, _say_findings)
+    printed(data, as_json, _say_findings)
     raise typer.Exit(1 if any(not f.dismissed and f.severity != "note" for f in found) else 0)
 
 
@@ -218,7 +218,7 @@ def settle(
             ],
             "trims": [{"shot": name, "why": why} for name, why in done.trims],
         }  # fmt: skip
-    _out(data, as_json, _say_cells)
+    printed(data, as_json, _say_cells)
     raise typer.Exit(0 if all(c.done for c in done.cells) else 1)
 
 
@@ -261,7 +261,7 @@ def journal(
                 for e in entries
             ]
         }
-    _out(
+    printed(
         data,
         as_json,
         lambda d: [
@@ -280,14 +280,17 @@ def copy(
     """Save a whole copy of a production, also while it is open elsewhere."""
     with opened(file) as production:
         production.save_copy(out, force)
-    _out({"copy": str(out)}, as_json, lambda d: print(d["copy"]))
+    printed({"copy": str(out)}, as_json, lambda d: print(d["copy"]))
 
 
 def register(app: typer.Typer) -> None:
     """Add these commands to the program."""
     from aquin.cli.plan import plan
+    from aquin.cli.shots import drift, grade, history, tolerances
 
-    for command in (new, ingest, relink, measure, audit, plan, settle, journal, copy):
+    for command in (
+        new, ingest, relink, measure, audit, plan, settle, drift, grade, history, tolerances, journal, copy,
+    ):  # fmt: skip
         app.command()(command)
 
 
@@ -490,7 +493,8 @@ def _say_findings(data: dict[str, Any]) -> None:
     print(", ".join(f"{n} {k}s" for k, n in counts.items()) or "nothing found")
 
 
-def _out(data: dict[str, Any], as_json: bool, say: Callable[[dict[str, Any]], Any]) -> None:
+def printed(data: dict[str, Any], as_json: bool, say: Callable[[dict[str, Any]], Any]) -> None:
+    """One JSON object, or the words for people."""
     if as_json:
         print(json.dumps(data, allow_nan=False))
     else:

@@ -1,6 +1,7 @@
 """What the commands compute and how they print it: data with fixed keys, then tables for people."""
 
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -17,7 +18,8 @@ from aquin.colour.levels import Levels
 from aquin.errors import AquinError
 from aquin.exchange import cdl_file, grade_file, picture
 from aquin.exchange.proof import Proof, prove
-from aquin.match.engine import IN_A_CDL, By, Side, match_sides
+from aquin.match.engine import IN_A_CDL, By, Match, Side, Weight, match_sides, second_pass
+from aquin.match.skin import with_skin
 from aquin.measure.clip import Clip
 from aquin.measure.ledger import difference_of, measure
 from aquin.measure.looks import clipped_share, facts
@@ -54,7 +56,7 @@ class MatchAsk:
 
     out: Path
     by: By = "auto"
-    weight: str = "frame"
+    weight: str = "auto"
     model: str | None = None
     layout: str = "24-patch"
     hero_frame: int | None = None
@@ -63,6 +65,7 @@ class MatchAsk:
     named: tuple[tuple[tuple[float, float], tuple[float, float]], ...] = ()
     size: int = 65
     force: bool = False
+    again: bool = False
 
 
 def match_data(hero: Clip, shot: Clip, ask: MatchAsk, config: ColourConfig) -> tuple[dict[str, Any], Proof]:
@@ -90,19 +93,27 @@ def match_data(hero: Clip, shot: Clip, ask: MatchAsk, config: ColourConfig) -> t
         return seen(np.asarray(acescct.decode(log), np.float32))
 
     sides = [_side(clip, number, ask) for clip, number in ((hero, ask.hero_frame), (shot, ask.shot_frame))]
-    skin = None
-    if ask.weight == "skin":
-        masks = [_skin(side, shown, clip) for side, clip in zip(sides, (hero, shot), strict=True)]
-        skin = (masks[0], masks[1])
     named = [(_colour_at(sides[0], a, hero), _colour_at(sides[1], b, shot)) for a, b in ask.named]
     models = (*BASES, *([model] if model and model not in BASES else []))
-    found = match_sides(sides[0], sides[1], ask.by, models, named, skin)
+    found = match_sides(sides[0], sides[1], ask.by, models, named)
+    if ask.weight != "frame":
+        found = _with_skin(found, sides, (hero, shot), shown, models, ask.weight == "skin")
     if model is not None and model not in {s.model for s in found.solutions}:
         raise AquinError(
             f"the evidence can't carry a {title_of(model)}", None, "Use --model gains, or name more pairs"
         )
-    solution = found.solution(model)
-    grade = solution.grade.at_strength(ask.strength)
+    weight: Weight = found.preferred if ask.weight == "auto" else "skin" if ask.weight == "skin" else "frame"
+    solution = found.solution(model, weight)
+    whole, passed = solution.grade, False
+    if ask.again and (more := second_pass(found.evidence, whole)) is not None:
+        if out.suffix.lower() in cdl_file.SUFFIXES:
+            raise AquinError(
+                "a second pass does not fit into a CDL",
+                out,
+                "Name a .clf or .cube, or leave --second-pass out",
+            )
+        whole, passed = more, True
+    grade = whole.at_strength(ask.strength)
     grade_file.write(out, grade, f"{shot.source.path.stem}_to_{hero.source.path.stem}", ask.force, ask.size)
     proof = prove(out, grade)
     if out.suffix.lower() in cdl_file.SUFFIXES:  # what is reported is what the file does
@@ -113,14 +124,16 @@ def match_data(hero: Clip, shot: Clip, ask: MatchAsk, config: ColourConfig) -> t
         for side, g in ((sides[0], Grade()), (sides[1], Grade()), (sides[1], grade))
     ]
     rows = measure(found.evidence, grade, (pictures[0], pictures[1], pictures[2]))
-    kept = solution.grade.at_strength(ask.strength)
+    kept = whole.at_strength(ask.strength)
     balance, trim = kept.balance, kept.trim
     mired, duv = balance.shift
     data = {
         "by": found.by,
         "evidence": [{"by": s.by, "pairs": len(s.evidence.hero), "sure": s.sureness} for s in found.sources],
-        "weight": found.weight,
+        "weight": weight,
+        "weights": _weights(found, solution.model),
         "model": solution.model,
+        "second_pass": passed,
         "strength": ask.strength,
         "confidence": found.confidence(solution),
         "balance": {"stops": balance.stops, "gains": list(balance.gains), "mired": mired, "duv": duv},
@@ -166,12 +179,39 @@ def _side(clip: Clip, number: int | None, ask: MatchAsk) -> Side:
     return Side(frame.rgb, linear, reading)
 
 
-def _skin(side: Side, shown: Any, clip: Clip) -> Any:
-    """Where skin is; AquinError where hardly any is seen."""
-    mask = skin_mask(np.asarray(shown(acescct.encode(side.linear)), np.float32))
-    if mask.mean() < 0.002:
-        raise AquinError("no skin was found in the frame", clip.source.path, "Use --weight frame")
-    return mask.astype(np.float32)
+def _with_skin(
+    found: Match, sides: Sequence[Side], clips: Sequence[Clip], shown: Any, models: Sequence[str], must: bool
+) -> Match:
+    """With solutions for skin; AquinError where they must be and hardly any is seen."""
+    masks = []
+    for side, grade, clip in zip(sides, (Grade(), found.solution().grade), clips, strict=True):
+        masks.append(skin_mask(np.asarray(shown(np.asarray(grade.apply_linear(side.linear))), np.float32)))
+        if must and masks[-1].mean() < 0.002:
+            raise AquinError("no skin was found in the frame", clip.source.path, "Use --weight frame")
+    made = with_skin(found, sides[0], sides[1], (masks[0], masks[1]), models)
+    if must and not made.other:
+        raise AquinError(
+            "too little skin is free of clipping in the two frames",
+            clips[1].source.path,
+            "Use --weight frame",
+        )
+    return made
+
+
+def _weights(found: Match, model: str) -> dict[str, Any]:
+    """The chosen model for the whole frame and for skin, side by side; empty where there is no skin in both."""
+    if not found.other:
+        return {}
+    out: dict[str, Any] = {"preferred": found.preferred}
+    weights: tuple[Weight, Weight] = ("frame", "skin")
+    for weight in weights:
+        s = found.solution(model, weight)
+        out[weight] = {
+            "delta_e00_mean": s.mean,
+            "delta_e00_loo": s.loo,
+            "delta_e00_skin": found.on_skin[weight, model],
+        }
+    return out
 
 
 def _colour_at(side: Side, place: tuple[float, float], clip: Clip) -> Any:
@@ -207,6 +247,48 @@ def show_match(data: dict[str, Any], out: Path, proof: Proof) -> None:
         print(f"  note: {warning}")
 
 
+def render_shot(
+    file: Path,
+    name: str,
+    out: Path,
+    to: str | None,
+    display: str | None,
+    view: str | None,
+    number: int | None,
+    timecode: str | None,
+    force: bool,
+) -> dict[str, Any]:
+    """A shot's frame with its whole grade, regions and softness and all, written as a picture."""
+    from aquin.cli.shots import shot_of
+    from aquin.frames import open_source
+    from aquin.production import Production
+    from aquin.production.grading import held_grade
+    from aquin.production.match_desk import Desk
+    from aquin.production.match_work import side_of
+    from aquin.production.media import file_of
+    from aquin.production.settings import config_of
+
+    production = Production.open(file, read_only=True)
+    try:
+        config = config_of(production)
+        shot = shot_of(production, name, file)
+        desk = Desk(production, config)
+        path = file_of(production, shot)
+        ref = desk.ref(shot, shot.first + shot.frames // 2 if number is None else number)
+        if path is None or ref is None:
+            raise AquinError(
+                f"{name} can't be read", file, "Find its media, and choose its camera's encoding in Plan"
+            )
+        if timecode is not None:
+            ref = replace(ref, frame=open_source(path).number_at(timecode))
+        grade = held_grade(production, shot) or Grade()
+        linear = side_of(ref, desk.config_path).linear
+        linear = np.asarray(acescct.decode(np.asarray(grade.picture(linear), np.float32)), np.float32)
+        return _written(config, linear, out, to, display, view, ref.frame, force)
+    finally:
+        production.close()
+
+
 def render_picture(
     clip: Clip,
     config: ColourConfig,
@@ -219,12 +301,26 @@ def render_picture(
     force: bool,
 ) -> dict[str, Any]:
     """The exact chain for one frame, written as a picture."""
-    if to is not None and (display is not None or view is not None):
-        raise AquinError("--to and --display/--view exclude each other", None, "Use one of them")
     frame, linear = clip.read(number)
     if grade is not None:
         graded = grade_file.read(grade)(acescct.encode(linear))
         linear = acescct.decode(np.asarray(graded, np.float32)).astype(np.float32)
+    return _written(config, linear, out, to, display, view, frame.number, force)
+
+
+def _written(
+    config: ColourConfig,
+    linear: Any,
+    out: Path,
+    to: str | None,
+    display: str | None,
+    view: str | None,
+    number: int,
+    force: bool,
+) -> dict[str, Any]:
+    """Graded scene-linear into an encoding, or through a display's view, into a file."""
+    if to is not None and (display is not None or view is not None):
+        raise AquinError("--to and --display/--view exclude each other", None, "Use one of them")
     if to is not None:
         name = config.resolve(to)
         result = config.from_linear(name)(linear)
@@ -239,7 +335,7 @@ def render_picture(
     picture.write(out, result, force)
     return {
         "out": str(out),
-        "frame": frame.number,
+        "frame": number,
         "to": name,
         "width": result.shape[1],
         "height": result.shape[0],

@@ -76,7 +76,6 @@ class Match:
     sources: tuple[Source, ...]
     solutions: tuple[Solution, ...]
     warnings: tuple[str, ...] = ()
-    weight: Weight = "frame"
     other: tuple[Solution, ...] = ()
     """The same for skin, where both pictures show some (see `match.skin`)."""
     on_skin: Mapping[tuple[Weight, str], float] = field(default_factory=dict)
@@ -112,23 +111,20 @@ def match_sides(
     by: By = "auto",
     models: Sequence[str] = MODELS,
     named: Sequence[tuple[Float64, Float64]] = (),
-    skin: tuple[np.ndarray, np.ndarray] | None = None,
     progress: Callable[[float], None] | None = None,
 ) -> Match:
     """Solve the shot towards the hero. `named`: pairs of scene-linear AP1 colours that a person says are the same thing.
 
-    `skin`: (h, w) likelihoods of skin in hero and shot; pairs then count by it. Raises AquinError when nothing supports a match.
+    Raises AquinError when nothing supports a match.
     """
     tell = progress or (lambda share: None)
-    sources, warnings = gather(hero, shot, by, named, skin)
+    sources, warnings = gather(hero, shot, by, named)
     tell(0.4)
     evidence = combined(sources)
     scene = scene_colours(shot.linear)
-    if skin is not None:
-        scene = scene[:0]
     solutions = solve_all(evidence, lambda share: tell(0.4 + 0.6 * share), scene, models, folds=FOLDS)
     kept = tuple(kept_whole(s, shot, evidence) for s in solutions)
-    return Match(evidence, tuple(sources), kept, tuple(warnings), "frame" if skin is None else "skin")
+    return Match(evidence, tuple(sources), kept, tuple(warnings))
 
 
 def match_given(source: Source, shot: Side, models: Sequence[str] = MODELS) -> Match:
@@ -143,7 +139,6 @@ def gather(
     shot: Side,
     by: By = "auto",
     named: Sequence[tuple[Float64, Float64]] = (),
-    skin: tuple[np.ndarray, np.ndarray] | None = None,
 ) -> tuple[list[Source], list[str]]:
     """The evidence there is, best first, and what is to be said about it. Raises AquinError when nothing supports a match."""
     sources: list[Source] = []
@@ -165,13 +160,10 @@ def gather(
     if by == "points" or (by == "auto" and not charted):
         points = match_points(hero.linear, shot.linear, hero.usable(), shot.usable())
         if points is not None:
-            evidence = points.evidence
-            if skin is not None:
-                evidence = _by_skin(evidence, points.hero, skin[0])
-            sources.append(Source("points", evidence, points.sureness))
+            sources.append(Source("points", points.evidence, points.sureness))
     supported = sum(s.sureness for s in sources) > 0.3
     if by == "statistics" or (by == "auto" and not supported):
-        found = match_statistics(hero.linear, shot.linear, *(skin or ()))
+        found = match_statistics(hero.linear, shot.linear)
         if found is not None and (found.sureness > LEAST or by == "statistics"):
             sources.append(Source("statistics", found.evidence, max(found.sureness, 0.02)))
             if found.sureness < 0.15:
@@ -205,14 +197,6 @@ def _charts(hero: Side, shot: Side) -> tuple[Reading, Reading] | None:
     """Both readings, where both are there and of the same chart."""
     a, b = hero.reading, shot.reading
     return (a, b) if a is not None and b is not None and a.layout.name == b.layout.name else None
-
-
-def _by_skin(evidence: Evidence, places: Float64, likely: np.ndarray) -> Evidence:
-    """Pairs on skin count ten times as much as others."""
-    h, w = likely.shape
-    x = np.clip(np.rint(places[:, 0]).astype(int), 0, w - 1)
-    y = np.clip(np.rint(places[:, 1]).astype(int), 0, h - 1)
-    return replace(evidence, say=evidence.weights * (0.1 + likely[y, x]))
 
 
 def second_pass(evidence: Evidence, grade: Grade) -> Grade | None:

@@ -67,7 +67,7 @@ def with_skin(match: Match, hero: Side, shot: Side, masks: Masks, models: Sequen
     weighted = Evidence(
         np.concatenate([frame.hero, pairs.hero]),
         np.concatenate([frame.shot, pairs.shot]),
-        np.concatenate([frame.neutral, pairs.neutral]),
+        np.zeros(len(frame.hero) + len(pairs.hero), bool),  # else grey gains would look at greys alone
         np.concatenate([own, say]),
     )
     other = []
