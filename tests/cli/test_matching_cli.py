@@ -11,6 +11,8 @@ import pytest
 
 from aquin.cli import main as command
 from aquin.exchange import cdl_file, picture
+from aquin.frames import open_source
+from aquin.production import Production, Setup, Shot
 from stereo import camera, stereo_pair
 
 
@@ -122,3 +124,123 @@ def test_a_production_is_settled(shoot_copy: Path) -> None:
         "settle", shoot_copy, "--cell", f"pier/{other['camera']}", "--exposure", "chart", "--no-trims"
     )
     assert code == 0 and len(again["cells"]) == 1
+
+
+def plain(*words: str | Path) -> tuple[int, str, str]:
+    """The same command in words for people."""
+    out, err = io.StringIO(), io.StringIO()
+    old = sys.argv
+    sys.argv = ["aquin", *map(str, words)]
+    try:
+        with redirect_stdout(out), redirect_stderr(err), pytest.raises(SystemExit) as stop:
+            command.run()
+    finally:
+        sys.argv = old
+    return int(stop.value.code or 0), out.getvalue(), err.getvalue()
+
+
+def test_skin_and_the_second_pass(pair: tuple[Path, Path], tmp_path: Path) -> None:
+    code, said, line = run("match", *pair, *ENCODINGS, "--weight", "skin", "--out", tmp_path / "s.cdl")
+    if code == 2:  # a garage: hardly anything there passes for skin
+        assert "skin" in line and "--weight frame" in line
+    else:
+        assert said["weight"] == "skin" and said["weights"]["skin"]["delta_e00_skin"] >= 0
+    _, first, _ = run(
+        "match", *pair, *ENCODINGS, "--model", "cdl", "--weight", "frame", "--out", tmp_path / "a.clf"
+    )
+    _, again, _ = run(
+        "match", *pair, *ENCODINGS, "--model", "cdl", "--weight", "frame", "--second-pass", "--out", tmp_path / "b.clf"
+    )  # fmt: skip
+    assert not first["second_pass"] and again["balance"] == first["balance"]
+    assert again["after"]["delta_e00_mean"] <= first["after"]["delta_e00_mean"]
+    if again["second_pass"]:
+        code, _, line = run(
+            "match", *pair, *ENCODINGS, "--weight", "frame", "--model", "cdl", "--second-pass", "--out", tmp_path / "c.cdl"
+        )  # fmt: skip
+        assert code == 2 and "second pass" in line and not (tmp_path / "c.cdl").exists()
+
+
+def test_grades_regions_history_and_tolerances_of_a_production(shoot_copy: Path, tmp_path: Path) -> None:
+    assert run("settle", shoot_copy, "--heroes", "--cell", "pier", "--model", "gains", "--no-trims")[0] == 0
+    first = Production.open(shoot_copy)
+    heroes = {s.hero_id for s in first.all(Setup)}
+    shot = next(
+        s for s in first.all(Shot)
+        if s.kind == "shot" and first.get(Setup, s.setup_id).name == "pier" and s.id not in heroes
+        and s.camera_id != first.get(Shot, first.get(Setup, s.setup_id).hero_id).camera_id
+    )  # fmt: skip
+    first.close()
+    code, said, _ = run("grade", shoot_copy, shot.name, "--out", tmp_path / "a.json")
+    assert code == 0 and "by chart" in said["origin"] and said["grade"]["stops"] != 0
+    # a region, written by hand
+    held = json.loads((tmp_path / "a.json").read_text())
+    held["grade"]["regions"] = [
+        {
+            "name": "sky",
+            "stops": -1.0,
+            "mired": 0,
+            "saturation": 1,
+            "ellipse": {"y": 0.1, "wide": 0.6, "high": 0.2},
+        }
+    ]
+    (tmp_path / "b.json").write_text(json.dumps(held))
+    code, said, _ = run(
+        "grade", shoot_copy, shot.name, "--take", tmp_path / "b.json", "--out", tmp_path / "c.clf"
+    )
+    assert code == 0 and "region sky (ellipse)" in said["not_in_a_lut"]
+    assert "sky (ellipse)" in (tmp_path / "c.clf").read_text()
+    # rendered with it
+    for name, args in (("with.exr", ()), ("b.exr", ("--frame", str(shot.first)))):
+        assert (
+            run("render", shoot_copy, "--shot", shot.name, "--out", tmp_path / name, "--to", "ACEScg", *args)[
+                0
+            ]
+            == 0
+        )
+    assert run("grade", shoot_copy, shot.name, "--take", tmp_path / "a.json")[0] == 0
+    code, _, _ = run(
+        "render", shoot_copy, "--shot", shot.name, "--out", tmp_path / "without.exr", "--to", "ACEScg"
+    )
+    a, b = (open_source(tmp_path / n).read(0).rgb for n in ("with.exr", "without.exr"))
+    h, w = a.shape[:2]
+    assert np.log2(a[h // 10, w // 2] / b[h // 10, w // 2]) == pytest.approx(-1.0, abs=0.01)
+    assert a[-1] == pytest.approx(b[-1])
+    # what it was graded with before
+    code, said, _ = run("history", shoot_copy, shot.name)
+    whats = [s["what"] for s in said["steps"]]
+    assert code == 0 and len(whats) == 4 and "taken from a.json" in whats[0] and whats[-1] == "as filmed"
+    assert said["steps"][0]["ledger"]["exposure"]["within"] is not None
+    # tolerances
+    code, said, _ = run("tolerances", shoot_copy, "exposure=0.2", "skin-hue=3")
+    assert code == 0 and {a["axis"]: a["tolerance"] for a in said["axes"]}["skin hue"] == 3
+    assert (
+        run("tolerances", shoot_copy, "beauty=1")[0] == 2
+        and run("tolerances", shoot_copy, "exposure=-1")[0] == 2
+    )
+    _, words, _ = plain("tolerances", shoot_copy)
+    assert "(usually 0.1)" in words
+    code, said, _ = run("tolerances", shoot_copy, "--usual")
+    assert all(a["tolerance"] == a["usual"] for a in said["axes"])
+    for words_for in ("grade", "history"):
+        assert plain(words_for, shoot_copy, shot.name)[0] == 0
+        assert run(words_for, shoot_copy, "nobody")[0] == 2
+    (tmp_path / "bad.json").write_text('{"grade": {"stops": "loud"}}')
+    assert run("grade", shoot_copy, shot.name, "--take", tmp_path / "bad.json")[0] == 2
+
+
+def test_light_over_the_day_and_the_trims_that_follow(shoot_copy: Path) -> None:
+    assert (
+        run("settle", shoot_copy, "--heroes", "--cell", "upper-deck", "--model", "gains", "--no-trims")[0]
+        == 0
+    )
+    code, said, _ = run("drift", shoot_copy, "upper-deck")
+    assert (
+        code == 0 and len(said["seen"]) >= 2 and said["trims"] and not any(t["kept"] for t in said["trims"])
+    )
+    name = said["trims"][0]["shot"]
+    code, said, _ = run("drift", shoot_copy, "upper-deck", "--accept", name)
+    assert [t["shot"] for t in said["trims"] if t["kept"]] == [name]
+    _, words, _ = plain("drift", shoot_copy, "upper-deck", "--accept", "all")
+    assert "kept" in words and "proposed" not in words
+    assert run("drift", shoot_copy, "moon")[0] == 2
+    assert run("drift", shoot_copy, "upper-deck", "--accept", "nobody")[0] == 2

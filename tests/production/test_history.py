@@ -154,7 +154,7 @@ def test_the_heros_cameras_drift_over_dusk_is_recovered_within_a_quarter_of_the_
             assert ref is not None
             sides.append(side_of(ref, desk.config_path))
         points = match_points(sides[0].linear, sides[1].linear, sides[0].usable(), sides[1].usable())
-        assert points is not None and points.dense > 100
+        assert points is not None and points.verified > 100
         own, first = truth(shot), truth(hero)
         scale = own.shape[1] / sides[0].linear.shape[1]
         x, y = (np.rint(points.hero[:, k] * scale).astype(int).clip(0, own.shape[1 - k] - 1) for k in (0, 1))

@@ -208,7 +208,7 @@ def _weights(found: Match, model: str) -> dict[str, Any]:
         s = found.solution(model, weight)
         out[weight] = {
             "delta_e00_mean": s.mean,
-            "delta_e00_loo": s.loo,
+            "delta_e00_loo": _known(s.loo),
             "delta_e00_skin": found.on_skin[weight, model],
         }
     return out
@@ -343,7 +343,17 @@ def _written(
 
 
 def _solution(s: Solution) -> dict[str, Any]:
-    return {"model": s.model, "delta_e00_mean": s.mean, "delta_e00_p95": s.p95, "delta_e00_loo": s.loo}
+    return {
+        "model": s.model,
+        "delta_e00_mean": s.mean,
+        "delta_e00_p95": s.p95,
+        "delta_e00_loo": _known(s.loo),
+    }
+
+
+def _known(value: float) -> float | None:
+    """None where there was nothing to leave out."""
+    return value if np.isfinite(value) else None
 
 
 def _summary(gap: Any) -> dict[str, float]:
@@ -353,7 +363,7 @@ def _summary(gap: Any) -> dict[str, float]:
 def _show_solutions(solutions: list[dict[str, Any]]) -> None:
     for s in solutions:
         print(
-            f"  {s['model']:7} dE00 {s['delta_e00_mean']:.2f}, 95 % {s['delta_e00_p95']:.2f}, leave-one-out {s['delta_e00_loo']:.2f}"
+            f"  {s['model']:7} dE00 {s['delta_e00_mean']:.2f}, 95 % {s['delta_e00_p95']:.2f}, leave-one-out {'-' if s['delta_e00_loo'] is None else format(s['delta_e00_loo'], '.2f')}"
         )
 
 
