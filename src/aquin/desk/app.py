@@ -63,9 +63,13 @@ def settle_down(window: Window, seconds: float = 60.0) -> None:
     while time.monotonic() < end and quiet < 5:
         QTimer.singleShot(30, loop.quit)
         loop.exec()
-        beside = (window.view.judging, window.view.scoping, window.board.latest)
+        beside = (window.view.latest, window.view.judging, window.view.scoping, window.board.latest)
         idle = window.shots.thumbs.idle() and window.board.thumbs.idle() and all(k.idle() for k in beside)
-        quiet = quiet + 1 if idle and not window.view.jobs.titles else 0
+        quiet = (
+            quiet + 1
+            if idle and not window.view.jobs.titles and not window.view.jobs.running("solve skin")
+            else 0
+        )
 
 
 def draw_views(session: Path, folder: Path, width: int = 1280, height: int = 800) -> list[Path]:

@@ -413,11 +413,14 @@ class BenchView(QWidget):
 
     def _pairs_named(self) -> None:
         self.bench.decide("name a pair", replace(self.bench.now, pairs=self.tools.pairs.pairs))
-        self._marks_changed()
+        self._marks_changed(again=True)
 
-    def _marks_changed(self) -> None:
+    def _marks_changed(self, again: bool = False) -> None:
         self.refresh()
-        self.files.solve()
+        if again:
+            self.files.solve()
+        else:
+            self.files.solve_for_skin()
 
     def _areas_changed(self) -> None:
         self.redraw()

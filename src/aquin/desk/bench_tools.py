@@ -1,9 +1,8 @@
 """The row below the Bench's pictures: playback, the shot's range, and what the hand does on the pictures."""
 
-from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
 
-from aquin.desk import theme
 from aquin.desk.hands import AreaHand, Hand, PairHand, RegionHand, SkinHand
 from aquin.desk.numbers import Number
 from aquin.desk.pictures import Pictures
@@ -16,6 +15,9 @@ TIPS = {
     "skin": "See what passes for skin, and paint what does or does not",
     "pairs": "Name things that are the same in both pictures: they then count in the match",
 }
+
+
+HANDLING = "Arrow keys move the hand (Shift: far), Enter presses and lets go, N goes to the other picture"
 
 
 class Tools(QWidget):
@@ -36,10 +38,8 @@ class Tools(QWidget):
         self.hands: dict[str, Hand] = {h.name: h for h in (self.area, self.region, self.skin, self.pairs)}
         pictures.under = (self.area, self.pairs)
         pictures.handled.connect(self._show)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(4, 2, 4, 0)
-        column.setSpacing(2)
-        line = QHBoxLayout()
+        line = QHBoxLayout(self)
+        line.setContentsMargins(4, 2, 4, 0)
         line.setSpacing(4)
         self.play_button = QPushButton("play")
         self.play_button.setProperty("quiet", True)
@@ -50,41 +50,31 @@ class Tools(QWidget):
         self.strip = Strip()
         line.addWidget(self.play_button)
         line.addWidget(self.strip, 1)
+        self.faces_button = QPushButton("faces only")
+        self.faces_button.setCheckable(True)
+        self.faces_button.setToolTip(
+            "Look for skin only in faces that look at the camera. Nobody is recognised; only a mask is kept"
+        )
+        self.faces_button.clicked.connect(self.faces)
+        self.brush_name = QLabel("brush %")
+        self.brush = Number("brush", "% of the width", 2.0, 0.25, 0.3, 15.0, 2)
+        self.brush.setFixedWidth(56)
+        self.brush.changed.connect(self._brushed)
+        self.clear_button = QPushButton("clear")
+        self.clear_button.setToolTip("Take all of this tool's marks away")
+        self.clear_button.clicked.connect(self.clear)
+        for button in (self.faces_button, self.clear_button):
+            button.setProperty("quiet", True)
+        for widget in (self.faces_button, self.brush_name, self.brush, self.clear_button):
+            line.addWidget(widget)
         self.buttons: dict[str, QPushButton] = {}
         for name in self.hands:
             button = self.buttons[name] = QPushButton(name)
             button.setCheckable(True)
             button.setProperty("quiet", True)
-            button.setToolTip(f"{TIPS[name]} ({KEYS[name]})")
+            button.setToolTip(f"{TIPS[name]} ({KEYS[name]}). {HANDLING}")
             button.clicked.connect(lambda on, n=name: self.choose(n if on else ""))
             line.addWidget(button)
-        column.addLayout(line)
-        self.about = QWidget()
-        second = QHBoxLayout(self.about)
-        second.setContentsMargins(4, 0, 0, 2)
-        second.setSpacing(6)
-        self.hint = QLabel("")
-        self.hint.setFont(theme.font(theme.SMALL))
-        self.hint.setStyleSheet("color: #bebebe;")
-        self.hint.setTextFormat(Qt.TextFormat.PlainText)
-        second.addWidget(self.hint, 1)
-        self.faces_button = QPushButton("faces only")
-        self.faces_button.setCheckable(True)
-        self.faces_button.setProperty("quiet", True)
-        self.faces_button.setToolTip(
-            "Look for skin only in faces that look at the camera. Nobody is recognised; only a mask is kept"
-        )
-        self.faces_button.clicked.connect(self.faces)
-        self.brush = Number("brush", "% of the width", 2.0, 0.25, 0.3, 15.0, 2)
-        self.brush.changed.connect(self._brushed)
-        self.clear_button = QPushButton("clear")
-        self.clear_button.setProperty("quiet", True)
-        self.clear_button.clicked.connect(self.clear)
-        self.brush.setFixedWidth(56)
-        self.brush_name = QLabel("brush %")
-        for widget in (self.faces_button, self.brush_name, self.brush, self.clear_button):
-            second.addWidget(widget)
-        column.addWidget(self.about)
         self._show()
 
     @property
@@ -115,16 +105,9 @@ class Tools(QWidget):
         name = self.chosen
         for key, button in self.buttons.items():
             button.setChecked(key == name)
-        self.about.setVisible(bool(name))
         for widget in (self.faces_button, self.brush_name, self.brush):
             widget.setVisible(name == "skin")
         self.clear_button.setVisible(name in ("area", "skin", "pairs"))
-        hand = self.hands.get(name)
-        if hand is not None:
-            self.hint.setText(hand.hint)
-            self.hint.setToolTip(
-                "Arrow keys move the hand (Shift: far), Enter presses and lets go, N goes to the other picture"
-            )
         counts = {"pairs": len(self.pairs.pairs), "area": len(self.area.areas)}
         for key, count in counts.items():
             self.buttons[key].setText(f"{key} {count}" if count else key)

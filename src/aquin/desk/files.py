@@ -13,7 +13,17 @@ from aquin.arrays import write_safely
 from aquin.colour.config import ColourConfig
 from aquin.colour.grade import Grade
 from aquin.desk.places import added_config
-from aquin.desk.state import Bench, Loaded, Role, Side, SkinWish, load_side, reread, solve_sides
+from aquin.desk.state import (
+    Bench,
+    Loaded,
+    Role,
+    Side,
+    SkinWish,
+    load_side,
+    reread,
+    solve_for_skin,
+    solve_sides,
+)
 from aquin.desk.work import Jobs
 from aquin.errors import AquinError
 from aquin.frames import Matrix, Range, RawDecode
@@ -168,22 +178,45 @@ class Files(QObject):
         if hero is None or shot is None:
             return
         grade, named, given = self.bench.hero_grade, tuple(self.bench.named), self.bench.given
-        view, now = self.view, self.bench.now
-        skin = None if view is None else SkinWish(view, now.dabs, now.faces)
+        self.jobs.cancel("solve skin")
 
         def done(match: Match) -> None:
             self.bench.match = match
             for warning in match.warnings:
                 self.told.emit(warning)
             self.changed.emit()
+            self.solve_for_skin()
 
         self.jobs.start(
             "solve",
             "solving the match",
-            lambda: solve_sides(hero, shot, grade, named, given, skin),
+            lambda: solve_sides(hero, shot, grade, named, given),
             done,
             self.told.emit,
         )
+
+    def solve_for_skin(self) -> None:
+        """The same for skin, after what is for the whole frame is shown already."""
+        hero, shot, match, view = (
+            self.bench.loaded["hero"],
+            self.bench.loaded["shot"],
+            self.bench.match,
+            self.view,
+        )
+        if hero is None or shot is None or match is None or view is None:
+            return
+        grade, now = self.bench.hero_grade, self.bench.now
+        wish = SkinWish(view, now.dabs, now.faces)
+
+        def done(found: tuple[Match, bool]) -> None:
+            if self.bench.match is match and found[1]:
+                self.bench.match = found[0]
+                self.changed.emit()
+
+        self.jobs.start_long(
+            "solve skin", "solving for skin", lambda tell: solve_for_skin(match, hero, shot, grade, wish), done,
+            self.told.emit, aside=True,
+        )  # fmt: skip
 
     def go_to(self, role: Role, where: str) -> None:
         """Another frame: a step (+1, -1), a number, or a timecode."""

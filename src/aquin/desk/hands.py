@@ -62,17 +62,19 @@ class AreaHand(Hand):
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self.areas: dict[Role, Window] = {}
+        self._moved = False
         self._from: tuple[Role, At] | None = None
 
     def of(self, role: Role) -> Window:
         return self.areas.get(role, WHOLE)
 
     def press(self, role: Role, at: At, to: To, other: bool = False) -> None:
-        self._from = (role, at)
+        self._from, self._moved = (role, at), False
 
     def move(self, role: Role, at: At) -> None:
         if self._from is None:
             return
+        self._moved = True
         (role, (x0, y0)), (x1, y1) = self._from, at
         x, y = sorted((x0, x1)), sorted((y0, y1))
         self.areas[role] = (max(x[0], 0.0), max(y[0], 0.0), min(x[1], 1.0), min(y[1], 1.0))
@@ -81,7 +83,9 @@ class AreaHand(Hand):
         if self._from is not None:
             role = self._from[0]
             left, top, right, bottom = self.of(role)
-            if right - left < 0.01 or bottom - top < 0.01:  # a click: the whole picture again
+            if (
+                not self._moved or right - left < 0.01 or bottom - top < 0.01
+            ):  # a click: the whole picture again
                 self.areas.pop(role, None)
         self._from = None
         self.changed.emit()

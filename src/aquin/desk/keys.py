@@ -34,11 +34,14 @@ KEYS = (
     (", .", "previous, next shot of the cell"),
     ("Enter", "look at the shot on the Bench"),
     ("Ctrl+Enter", "mark the shot as agreed, or open it again"),
+    ("D", "light over the day, and trims after it"),
     ("", "Bench"),
     ("Ctrl+O", "open a hero"),
     ("Ctrl+Shift+O", "open a shot"),
     ("H", "make the shot the hero"),
+    (", .", "previous, next shot of the setup"),
     ("Page Up, Page Down", "previous, next frame of the shot"),
+    ("Shift+Space", "play hero and shot in step; again: stop"),
     ("C", "next compare mode"),
     ("Space", "hold: the hero in the shot's place (not faster than three changes a second)"),
     ("S", "settle the selected row"),
@@ -48,6 +51,10 @@ KEYS = (
     ("Z", "exposure zones on, off"),
     ("W, V", "waveform: overlaid, side by side, luma; tones instead of patches"),
     ("N, then arrow keys", "on the pictures: pick a corner and move it"),
+    ("+ − F", "enlarge both pictures, less, fit; Ctrl with arrow keys moves them"),
+    ("A, R, M, J", "area of the scopes, regions, skin, pairs: take the tool up or put it down"),
+    ("arrow keys, Enter, N", "with a tool: move the hand (Shift: far), press and let go, other picture"),
+    ("Ctrl+Enter", "mark the shot as agreed, or open it again"),
     ("Ctrl+E", "export the grade"),
 )
 
@@ -98,14 +105,18 @@ All of it is one step that can be undone. A cell turns stale when something it w
     ),
     "bench": (
         "The Bench",
-        """The Bench compares a shot with its hero on the chart that both show.
+        """The Bench compares a shot with its hero: by the chart that both show, by what both cameras saw, or by things that you name in both.
 
 Open a hero and a shot, and say how each was recorded. Aquin finds the 24-patch chart in both (or you drag its four \
 corners: the square one belongs at the dark skin patch), reads it, and fills the ledger: how far the shot hangs from its \
 hero on each axis. The bracket of a gauge is the tolerance. A hollow bob is within it.
 
 Settle a row, settle all, take one of the alternatives, or type over any number of the stack. The balance works in \
-scene-linear, the trim is an ASC CDL on ACEScct. Export writes the grade, reads it back with OpenColorIO and says how far \
+scene-linear, the trim is an ASC CDL on ACEScct; regions are parts of the picture with a trim of their own, which no CDL or LUT holds. \
+Where both pictures show skin, each alternative is solved for the whole frame and for skin; the half-filled mark is what leaves less. \
+What passes for skin is hatched (M) and can be painted. History shows how far each grade that the shot had left it from its hero.
+
+Export writes the grade, reads it back with OpenColorIO and says how far \
 the file is from the picture here. Grading is done by eye in the end: what is proposed, you decide.""",
     ),
 }

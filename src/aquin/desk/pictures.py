@@ -249,6 +249,11 @@ class Pictures(QWidget):
 
     def paintEvent(self, event: QPaintEvent) -> None:
         p = QPainter(self)
+        self._draw(p)
+        self._hint(p)
+        p.end()
+
+    def _draw(self, p: QPainter) -> None:
         p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         p.fillRect(self.rect(), theme.SURROUND)
         if self.mode == "side":
@@ -313,6 +318,17 @@ class Pictures(QWidget):
                 p.setPen(QPen(colour, width))
                 p.drawLine(at - QPointF(9, 0), at + QPointF(9, 0))
                 p.drawLine(at - QPointF(0, 9), at + QPointF(0, 9))
+
+    def _hint(self, p: QPainter) -> None:
+        """What the hand can do, over the upper edge."""
+        if self.hand is None:
+            return
+        p.setFont(theme.font(theme.SMALL))
+        text = self.hand.hint
+        box = QRectF(6, 6, min(p.fontMetrics().horizontalAdvance(text) + 14, self.width() - 12), 20)
+        p.fillRect(box, theme.grey(24))
+        p.setPen(theme.TEXT)
+        p.drawText(box.adjusted(7, 0, -7, 0), Qt.AlignmentFlag.AlignVCenter, text)
 
     def _place(self, role: Role, part: Window) -> QRectF:
         """Where a part of this role's picture lies."""

@@ -105,31 +105,39 @@ def solve_sides(
     hero_grade: Grade | None = None,
     named: Sequence[tuple[Float64, Float64]] = (),
     given: Source | None = None,
-    skin: SkinWish | None = None,
 ) -> Match:
     """Solve the shot to the hero as that is graded, by charts where both show one, else by what the production knows (`given`) or by what
-    both saw: slow, for a worker. With `skin`, also for skin where both show some.
+    both saw: slow, for a worker.
 
     Raises AquinError when nothing supports a match.
     """
-    grade = hero_grade or Grade()
+    first, other = _as_filmed(hero, shot, hero_grade or Grade())
+    if given is not None and not named and (first.reading is None or other.reading is None):
+        return match_given(given, other)
+    return match_sides(first, other, models=MODELS, named=named)
+
+
+def solve_for_skin(
+    match: Match, hero: Loaded, shot: Loaded, hero_grade: Grade, wish: SkinWish
+) -> tuple[Match, bool]:
+    """The match with solutions for skin beside its own, and whether there is skin in both: slow, for a worker."""
+    first, other = _as_filmed(hero, shot, hero_grade)
+    masks = []
+    for k, (side, grade) in enumerate(((first, Grade()), (other, match.solution(None, "frame").grade))):
+        signal = np.asarray(wish.view(np.asarray(grade.apply_linear(side.linear), np.float32)), np.float32)
+        masks.append(find_skin(signal, wish.dabs[k], wish.faces))
+    found = with_skin(match, first, other, (masks[0], masks[1]))
+    return found, bool(found.other)
+
+
+def _as_filmed(hero: Loaded, shot: Loaded, grade: Grade) -> tuple[Filmed, Filmed]:
+    """Both sides for the matching core, the hero as it is graded."""
     reading, linear = hero.reading, hero.linear
     if grade != Grade():
         linear = np.asarray(grade.linear(linear), np.float32)
         if reading is not None:
             reading = replace(reading, linear=np.asarray(grade.linear(reading.linear), np.float64))
-    first, other = Filmed(hero.frame.rgb, linear, reading), Filmed(shot.frame.rgb, shot.linear, shot.reading)
-    if given is not None and not named and (reading is None or shot.reading is None):
-        found = match_given(given, other)
-    else:
-        found = match_sides(first, other, models=MODELS, named=named)
-    if skin is None:
-        return found
-    masks = []
-    for k, (light, g) in enumerate(((linear, Grade()), (shot.linear, found.solution().grade))):
-        signal = np.asarray(skin.view(np.asarray(g.apply_linear(light), np.float32)), np.float32)
-        masks.append(find_skin(signal, skin.dabs[k], skin.faces))
-    return with_skin(found, first, other, (masks[0], masks[1]))
+    return Filmed(hero.frame.rgb, linear, reading), Filmed(shot.frame.rgb, shot.linear, shot.reading)
 
 
 def colour_at(loaded: Loaded, at: At) -> Float64:

@@ -145,6 +145,9 @@ class Jobs(QObject):
         for name in list(self._running):
             self.cancel(name)
 
+    def running(self, name: str) -> bool:
+        return name in self._running
+
     @property
     def titles(self) -> list[str]:
         """What is worked on and waited for."""
