@@ -17,7 +17,6 @@ from aquin.desk.state import Role, read_session
 from aquin.desk.window import Window
 from aquin.exchange import picture
 from aquin.frames import open_source
-from aquin.frames.reduced import read_reduced
 from aquin.production import Event, Production, Shot
 from aquin.production.cells import tolerances_of
 from aquin.production.grading import held_grade
@@ -425,7 +424,7 @@ def test_reduced_frames_are_the_same_picture(film: Window) -> None:
     assert side is not None
     source = open_source(side.file, side.matrix, side.range)
     whole = source.read(source.first).rgb
-    few = read_reduced(source, source.first, 2)
+    few = source.read_thinned(source.first, 2).rgb
     assert few.shape == (whole.shape[0] // 2, whole.shape[1] // 2, 3)
     assert np.abs(few - whole[1::2, 1::2]).mean() < 0.004
     source.close()

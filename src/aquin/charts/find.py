@@ -5,13 +5,14 @@ Two ways, the quick one first. *Tiles*: regions of one tone that look like squar
 frame and then judged by one rule: the tones of the patches must follow the published colours under some light.
 """
 
+import math
 from collections.abc import Iterator
 from dataclasses import dataclass
 
 import cv2
 import numpy as np
 
-from aquin.arrays import Float32, Float64, Floats
+from aquin.arrays import Float32, Float64, Floats, mean_of_three
 from aquin.charts.layout import Layout
 from aquin.charts.tiles import lattices
 
@@ -144,10 +145,7 @@ def judge(tone: Float32, corners: Floats, layout: Layout) -> float:
         or not _sane(corners)
     ):
         return 0.0
-    step = np.array([-0.33, -0.2, -0.07, 0.07, 0.2, 0.33])
-    spread = np.stack(np.meshgrid(step, step), axis=-1).reshape(-1, 2)
-    points = (layout.cells()[:, None] + spread[None] * layout.sizes[:, None]).reshape(-1, 2)
-    values = sample(tone, project(unit_to_pixels(corners), points)).astype(np.float64)
+    values = sample(tone, project(unit_to_pixels(corners), layout.spots)).astype(np.float64)
     values = (
         values.reshape(-1, 3, 2, 3, 2, 3).mean(axis=(2, 4)).reshape(-1, 9, 3)
     )  # 3 x 3 blocks in each patch
@@ -157,19 +155,14 @@ def judge(tone: Float32, corners: Floats, layout: Layout) -> float:
 def _explained(values: Float64, layout: Layout) -> float:
     """The score of (patches, blocks, 3) levels. Called with log levels (for light that is linear or display-coded) and
     with plain levels (for log encodings)."""
-    mean = np.median(values, axis=1)
+    mean = np.sort(values, axis=1)[:, values.shape[1] // 2]  # the median of nine
     inside = float(((values - values.mean(1, keepdims=True)) ** 2).mean())
-    reference = np.log2(np.maximum(layout.ap1, 1e-4) + 0.004)
-    design = np.concatenate([reference, np.ones((len(mean), 1))], axis=1)
-    if layout.neutral.all():  # without colours to hold on to, light that falls off must not pass for steps
-        design = np.concatenate(
-            [reference.mean(1, keepdims=True), design[:, 3:], layout.cells() - 0.5], axis=1
-        )
+    design, inverse = layout.explaining
     centred = mean - mean.mean(0)
     total = float((centred**2).mean())
     if total < (0.02 if layout.neutral.all() else 1e-6):  # an even wall is explained by anything
         return 0.0
-    fit, *_ = np.linalg.lstsq(design, mean, rcond=None)
+    fit = inverse @ mean
     if (fit[0] if layout.neutral.all() else fit[:3].sum(axis=0)).sum() <= 0:
         return 0.0
     # colour must be explained too, not only light and dark
@@ -185,10 +178,13 @@ def _explained(values: Float64, layout: Layout) -> float:
 
 def _sane(corners: Floats) -> bool:
     """Convex, clockwise, and not flattened."""
-    edges = np.roll(corners, -1, axis=0) - corners
-    turn = edges[:, 0] * np.roll(edges, -1, axis=0)[:, 1] - edges[:, 1] * np.roll(edges, -1, axis=0)[:, 0]
-    lengths = np.hypot(*edges.T)
-    return bool((turn > 0).all() and lengths.min() > 8 and lengths.max() / lengths.min() < 8)
+    places = [(float(x), float(y)) for x, y in corners]  # four corners: plain numbers are the quickest
+    edges = [(b[0] - a[0], b[1] - a[1]) for a, b in zip(places, places[1:] + places[:1], strict=True)]
+    turns = (a[0] * b[1] - a[1] * b[0] for a, b in zip(edges, edges[1:] + edges[:1], strict=True))
+    if not all(t > 0 for t in turns):
+        return False
+    lengths = [math.hypot(*e) for e in edges]
+    return min(lengths) > 8 and max(lengths) < 8 * min(lengths)
 
 
 def align(grey: Float32, corners: Float64, layout: Layout) -> Float64:
@@ -233,7 +229,7 @@ def align(grey: Float32, corners: Float64, layout: Layout) -> Float64:
 
 
 def _grey(tone: Float32) -> Float32:
-    return np.ascontiguousarray(tone.mean(axis=2))
+    return mean_of_three(tone)
 
 
 def _from_tiles(tone: Float32, layout: Layout) -> Iterator[Float64]:

@@ -83,6 +83,24 @@ class Layout:
         return np.asarray(self.xyz @ XYZ_TO_AP1.T, np.float64)
 
     @cached_property
+    def spots(self) -> Float64:
+        """(patches * 36, 2) places in the unit square: 6 by 6 inside each patch."""
+        step = np.array([-0.33, -0.2, -0.07, 0.07, 0.2, 0.33])
+        spread = np.stack(np.meshgrid(step, step), axis=-1).reshape(-1, 2)
+        return np.asarray((self.cells()[:, None] + spread[None] * self.sizes[:, None]).reshape(-1, 2))
+
+    @cached_property
+    def explaining(self) -> tuple[Float64, Float64]:
+        """What explains the patches' levels, (patches, k), and its pseudo-inverse: the published colours' log levels and an offset."""
+        reference = np.log2(np.maximum(self.ap1, 1e-4) + 0.004)
+        ones = np.ones((len(reference), 1))
+        if self.neutral.all():  # without colours to hold on to, light that falls off must not pass for steps
+            design = np.concatenate([reference.mean(1, keepdims=True), ones, self.cells() - 0.5], axis=1)
+        else:
+            design = np.concatenate([reference, ones], axis=1)
+        return design, np.asarray(np.linalg.pinv(design), np.float64)
+
+    @cached_property
     def reflectances(self) -> Float64 | None:
         """(patches, 36) at 380 to 730 nm, or None where the layout does not tell them."""
         rows = [p.reflectance for p in self.patches]

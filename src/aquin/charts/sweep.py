@@ -10,7 +10,7 @@ from dataclasses import dataclass, field, replace
 import cv2
 import numpy as np
 
-from aquin.arrays import Float32, Float64, Floats
+from aquin.arrays import Float32, Float64, Floats, mean_of_three
 from aquin.charts.find import find_chart, follow, unit_to_pixels
 from aquin.charts.layout import Layout
 from aquin.charts.read import Reading, read_chart, robust_mean
@@ -183,7 +183,7 @@ def edge_width(rgb: Float32, reading: Reading) -> float:
     layout = reading.layout
     if len(layout.patches) < 2:
         return 0.0
-    grey = np.ascontiguousarray(np.asarray(rgb, np.float32).mean(axis=2))
+    grey = mean_of_three(np.asarray(rgb, np.float32))
     unit = unit_to_pixels(reading.corners)
     along = np.linspace(-0.35, 0.35, 7)
     across = np.linspace(-0.4, 0.4, 257)

@@ -18,7 +18,6 @@ from aquin.desk.preview import as_bytes, fit, show
 from aquin.desk.state import Loaded, Role
 from aquin.errors import AquinError
 from aquin.frames import RawDecode
-from aquin.frames.reduced import read_reduced
 from aquin.measure.clip import Clip
 
 Way = Callable[[Any], Any]
@@ -127,7 +126,7 @@ class Player(QThread):
         rate = float(source.rate or USUAL_RATE)
         number = min(track.begin + round(seconds * rate), source.last)
         step = max(round(source.width / WIDTH), 1)
-        signal = read_reduced(source, number, step)
+        signal = source.read_thinned(number, step).rgb
         if way is None:
             linear = fit(clip.to_linear(signal), *self.size)
             return show(linear, track.grade, self.baked, linear.shape[1] / source.width).pixels

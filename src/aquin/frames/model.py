@@ -2,7 +2,7 @@
 
 from abc import ABC, abstractmethod
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from fractions import Fraction
 from pathlib import Path
 from typing import Literal
@@ -83,6 +83,16 @@ class Source(ABC):
     def read(self, number: int) -> Frame:
         """The frame with this number. Raises AquinError when there is none or when it can't be decoded."""
 
+    def read_thinned(self, number: int, step: int) -> Frame:
+        """Every `step`-th pixel of a frame, as `read` gives it; movies take them before they are converted, chroma from the nearest site."""
+        frame = self.read(number)
+        rgb = np.ascontiguousarray(frame.rgb[step // 2 :: step, step // 2 :: step])
+        return replace(frame, rgb=rgb)
+
+    def decodes(self, number: int) -> tuple[str, ...]:
+        """Whether a frame can be decoded, and what is to be said about it. Raises AquinError as `read` does."""
+        return self.read(number).warnings
+
     def close(self) -> None:  # noqa: B027 - a source without an open file has nothing to do
         """Let go of the file. Reading after this opens it again."""
 
@@ -123,10 +133,10 @@ def check_size(width: int, height: int, path: Path) -> None:
 
 def tame(rgb: Float32, path: Path) -> tuple[Float32, tuple[str, ...]]:
     """Replace pixels that are not numbers by 0 and count them; refuse a picture made mostly of them."""
+    if np.isfinite(rgb).all():
+        return rgb, ()
     bad = ~np.isfinite(rgb).all(axis=2)
     count = int(bad.sum())
-    if not count:
-        return rgb, ()
     if count > 0.5 * bad.size:
         raise AquinError(
             "more than half of the pixels are not numbers (NaN or infinite)", path, "Render it again"

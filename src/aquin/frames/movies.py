@@ -10,7 +10,7 @@ import numpy as np
 
 from aquin.errors import AquinError
 from aquin.frames.model import Frame, Matrix, Origin, Range, Signal, Source, check_size, tame
-from aquin.frames.ycbcr import Planes, to_rgb
+from aquin.frames.ycbcr import Planes, thinned, to_rgb
 
 # ITU-T H.273 table 4 (matrix coefficients)
 _MATRICES: dict[int, Matrix] = {0: "rgb", 1: "bt709", 5: "bt601", 6: "bt601", 9: "bt2020"}
@@ -28,6 +28,20 @@ class MovieSource(Source):
     _zero: int = field(default=0, repr=False)
 
     def read(self, number: int) -> Frame:
+        return self.read_thinned(number, 1)
+
+    def read_thinned(self, number: int, step: int) -> Frame:
+        planes, damage = self._planes(number)
+        if step > 1:
+            planes = thinned(planes, step)
+        rgb, warnings = tame(to_rgb(planes, self.signal.matrix, self.signal.range), self.path)
+        return Frame(rgb, number, self.timecode(number), self.signal, warnings + damage)
+
+    def decodes(self, number: int) -> tuple[str, ...]:
+        return self._planes(number)[1]
+
+    def _planes(self, number: int) -> tuple[Planes, tuple[str, ...]]:
+        """The picture as stored, and whether the file is damaged there."""
         self.check(number)
         try:
             picture = self.find(number)
@@ -39,10 +53,7 @@ class MovieSource(Source):
             ) from error
         if planes.luma.shape != (self.height, self.width):
             raise AquinError(f"frame {number} changes size", self.path, _DAMAGED)
-        rgb, warnings = tame(to_rgb(planes, self.signal.matrix, self.signal.range), self.path)
-        if picture.is_corrupt:
-            warnings += (f"frame {number} is damaged in the file",)
-        return Frame(rgb, number, self.timecode(number), self.signal, warnings)
+        return planes, (f"frame {number} is damaged in the file",) if picture.is_corrupt else ()
 
     def close(self) -> None:
         if self._container is not None:
@@ -117,10 +128,13 @@ def open_movie(path: Path, matrix: Matrix | None, range: Range | None) -> MovieS
             metadata["claimed frames"] = str(round(container.duration * Fraction(rate) / av.time_base))
         signal = _signal(picture).overridden(matrix, range)
     except (av.FFmpegError, OSError) as error:
-        raise AquinError(f"the movie is damaged ({_text(error)})", path, _DAMAGED) from error
-    finally:
         container.close()
+        raise AquinError(f"the movie is damaged ({_text(error)})", path, _DAMAGED) from error
+    except AquinError:
+        container.close()
+        raise
     if matrix == "rgb" and _signal(picture).matrix != "rgb":
+        container.close()
         raise AquinError("the file holds YCbCr, so a matrix is needed", path, "Choose bt601, bt709 or bt2020")
     return MovieSource(
         path,
@@ -132,6 +146,7 @@ def open_movie(path: Path, matrix: Matrix | None, range: Range | None) -> MovieS
         Fraction(rate),
         start,
         metadata=metadata,
+        _container=container,  # stays open: opening is a good part of reading one frame
         _zero=picture.pts,
     )
 

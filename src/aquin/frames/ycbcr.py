@@ -28,6 +28,21 @@ class Planes:
     rgb: bool
 
 
+def thinned(planes: Planes, step: int) -> Planes:
+    """Every `step`-th sample of each line and column; chroma at the sites nearest to them."""
+    h, w = planes.luma.shape
+    rows, columns = np.arange(step // 2, h, step), np.arange(step // 2, w, step)
+
+    def nearest(plane: NDArray[Any] | None) -> NDArray[Any] | None:
+        if plane is None:
+            return None
+        ph, pw = plane.shape
+        return np.asarray(plane[np.ix_(rows * ph // h, columns * pw // w)])
+
+    luma = np.asarray(planes.luma[np.ix_(rows, columns)])
+    return Planes(luma, nearest(planes.cb), nearest(planes.cr), planes.bits, planes.rgb)
+
+
 def to_rgb(planes: Planes, matrix: Matrix, range: Range) -> Float32:
     """(h, w, 3) float32, nominal black 0 and white 1; values outside survive.
 

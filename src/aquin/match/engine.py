@@ -6,7 +6,7 @@ from typing import Literal
 
 import numpy as np
 
-from aquin.arrays import Float32, Float64
+from aquin.arrays import Float32, Float64, all_three
 from aquin.charts.fits import DE00, curved_of, warped_of
 from aquin.charts.read import Reading
 from aquin.charts.solve import BASES, FULL, Solution, best_of, residual, solve_all
@@ -52,7 +52,7 @@ class Side:
     def usable(self) -> np.ndarray:
         """(h, w) bool: pixels that were clipped in no channel."""
         floor, ceiling = clip_levels(self.signal)
-        return np.asarray(((self.signal < ceiling) & (self.signal > floor)).all(axis=2))
+        return all_three((self.signal < ceiling) & (self.signal > floor))
 
 
 @dataclass(frozen=True)

@@ -13,19 +13,16 @@ def clip_levels(rgb: Float32) -> tuple[Float64, Float64]:
     """
     few = rgb[:: max(rgb.shape[0] // 400, 1), :: max(rgb.shape[1] // 700, 1)].reshape(-1, 3)
     code = 1 / 1023
-    low, high = few.min(0).astype(np.float64), few.max(0).astype(np.float64)
+    planes = np.ascontiguousarray(few.T)
+    low, high = planes.min(1).astype(np.float64), planes.max(1).astype(np.float64)
     floor, ceiling = np.minimum(low, 0.0) - 1.0, np.maximum(high, 1.0) + 1.0
-    for k in range(3):
-        top, next_top = (
-            float(((few[:, k] > high[k] - (n + 1) * code) & (few[:, k] <= high[k] - n * code)).mean())
-            for n in (0, 1)
-        )
+    for k, plane in enumerate(planes):
+        top, both = (np.count_nonzero(plane > high[k] - n * code) / len(plane) for n in (1, 2))
+        next_top = both - top
         if top > 0.001 and top > 10 * next_top:
             ceiling[k] = high[k] - code
-        end, next_end = (
-            float(((few[:, k] < low[k] + (n + 1) * code) & (few[:, k] >= low[k] + n * code)).mean())
-            for n in (0, 1)
-        )
+        end, both = (np.count_nonzero(plane < low[k] + n * code) / len(plane) for n in (1, 2))
+        next_end = both - end
         if end > 0.001 and end > 10 * next_end:
             floor[k] = low[k] + code
     return floor, ceiling

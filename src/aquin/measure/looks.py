@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from aquin.arrays import Float32, Floats
+from aquin.arrays import Float32, Floats, any_of_three
 from aquin.colour.grade import Grade
 from aquin.measure.clipping import clip_levels
 from aquin.measure.detail import log_luma, noise_of, sharpness_of
@@ -78,4 +78,4 @@ def clipped_share(rgb: Float32) -> float:
     """% of pixels of which a channel lies at the recording's ceiling or floor."""
     floor, ceiling = clip_levels(rgb)
     few = rgb[::2, ::2]
-    return float(100 * ((few >= ceiling) | (few <= floor)).any(axis=2).mean())
+    return float(100 * any_of_three((few >= ceiling) | (few <= floor)).mean())

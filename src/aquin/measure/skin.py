@@ -18,6 +18,8 @@ SATURATION = (0.055, 0.34)
 """Chroma over luma: below, it passes for neutral; above, for a painted thing."""
 LEVEL = (0.06, 0.97)
 """Luma of the display's signal."""
+WIDE = 640
+"""Skin is looked for in pictures at most this wide."""
 LEAST_AREA = 0.0012
 """Share of the picture that an area must fill."""
 
@@ -55,6 +57,10 @@ def skin_mask(signal: Float32) -> np.ndarray:
     """(h, w) bool of the display signal's skin."""
     import cv2
 
+    whole = signal.shape[:2]
+    if whole[1] > WIDE:
+        few = (WIDE, max(round(whole[0] * WIDE / whole[1]), 1))
+        signal = np.asarray(cv2.resize(signal, few, interpolation=cv2.INTER_AREA), np.float32)
     h, w = signal.shape[:2]
     centre = skin_centre(signal)
     likely = cv2.GaussianBlur(skin_likelihood(signal, centre), (0, 0), max(w / 640, 0.5))
@@ -64,7 +70,11 @@ def skin_mask(signal: Float32) -> np.ndarray:
     count, labels, stats, _ = cv2.connectedComponentsWithStats(found, connectivity=8)
     large = np.zeros(count, bool)
     large[1:] = stats[1:, cv2.CC_STAT_AREA] > LEAST_AREA * h * w
-    return np.asarray(large[labels])
+    mask = large[labels]
+    if mask.shape != whole:
+        grown = cv2.resize(mask.astype(np.uint8), (whole[1], whole[0]), interpolation=cv2.INTER_NEAREST)
+        mask = grown > 0
+    return np.asarray(mask)
 
 
 @dataclass(frozen=True)

@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from aquin.arrays import Float32, Float64, Floats
+from aquin.arrays import Float32, Float64, Floats, all_three, any_of_three
 from aquin.colour.primaries import AP1_LUMA
 from aquin.measure.clipping import clip_levels
 
@@ -64,17 +64,17 @@ def survey(
     luma: Sequence[float],
     black: float | None,
 ) -> Survey:
-    """Survey frames, each (h, w, 3) of the file's signal.
+    """Survey frames, each (h, w, 3) of the file's signal, thinned out by `STRIDE` or whole.
 
     `to_linear`: signal to scene-linear AP1. `luma`: weights of the signal's luma. `black`: signal of scene-linear 0 in the
     encoding, or None where it has no such level.
     """
-    few = [np.ascontiguousarray(f[::STRIDE, ::STRIDE]) for f in frames]
+    few = [np.ascontiguousarray(f) for f in frames]
     limits = [clip_levels(f) for f in few]
     pixels = np.concatenate([f.reshape(-1, 3) for f in few])
-    high = np.concatenate([(f >= top).any(axis=2).ravel() for f, (_, top) in zip(few, limits, strict=True)])
+    high = np.concatenate([any_of_three(f >= top).ravel() for f, (_, top) in zip(few, limits, strict=True)])
     low = np.concatenate(
-        [(f <= floor).any(axis=2).ravel() for f, (floor, _) in zip(few, limits, strict=True)]
+        [any_of_three(f <= floor).ravel() for f, (floor, _) in zip(few, limits, strict=True)]
     )
     y = pixels @ np.asarray(luma, np.float32)
     linear = to_linear(pixels)
@@ -99,7 +99,7 @@ def survey(
 def _cast(linear: Float32, stops: Float32, clipped: np.ndarray) -> tuple[Float64, Float64]:
     """Warmth and greenness in stops of the pixels between the 10th and the 97th percentile of light."""
     low, high = np.percentile(stops, (10, 97))
-    rgb = linear[(stops >= low) & (stops <= high) & ~clipped & (linear > DARK).all(axis=1)].astype(np.float64)
+    rgb = linear[(stops >= low) & (stops <= high) & ~clipped & all_three(linear > DARK)].astype(np.float64)
     if len(rgb) < 50:
         return np.zeros(1), np.zeros(1)
     r, g, b = np.log2(rgb).T

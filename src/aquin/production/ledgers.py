@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -26,8 +27,9 @@ from aquin.production.match_desk import (
 )
 from aquin.production.match_work import (
     LookJob,
+    LookJobs,
     SeeJob,
-    look_job,
+    look_all,
     see_job,
     source_of,
 )
@@ -102,7 +104,20 @@ def measure_cells(
         for shot in desk.shots.get(place, ()):
             for job in look_jobs(desk, shot, seen_on or config.default_view()):
                 wanted[job.key] = job
-    cached(production, LOOK, wanted, look_job, jobs, part(tell, 0.5, 1.0))
+    known = production.measured_of(LOOK, wanted)
+    groups: dict[tuple[Path, int], list[LookJob]] = {}  # a frame is read once for all of its grades
+    for key, job in wanted.items():
+        if key not in known:
+            groups.setdefault((job.path, job.shot.frame), []).append(job)
+    fresh: dict[str, Any] = {}
+    try:
+        work = [LookJobs(tuple(g)) for g in groups.values()]
+        for _, result in each(look_all, work, jobs, part(tell, 0.5, 1.0), lambda j: j.path.name):
+            if not isinstance(result, AquinError):
+                fresh |= result
+    finally:
+        if fresh and not production.read_only:
+            production.keep_measured(LOOK, fresh)
 
 
 def known_charts(desk: Desk, places: Sequence[Place]) -> None:

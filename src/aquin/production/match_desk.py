@@ -32,7 +32,7 @@ from aquin.production.raw import decode_of
 from aquin.production.records import Grade, Setup, Shot
 from aquin.production.store import Production
 
-VERSION = 1
+VERSION = 2
 """Goes up when a reading, a match or a ledger means something else, so that old ones are not used."""
 
 READING, SEEN, LOOK = "chart reading", "frames compared", "picture"

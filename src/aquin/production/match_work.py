@@ -2,6 +2,7 @@
 
 import json
 from collections.abc import Mapping, Sequence
+from contextlib import suppress
 from dataclasses import dataclass, replace
 from functools import lru_cache
 from pathlib import Path
@@ -24,8 +25,12 @@ from aquin.match.engine import Side, Source, combined, gather
 from aquin.measure.ledger import Evidence
 from aquin.measure.looks import clipped_share, facts
 
-FRAMES = 12
+FRAMES = 9
 """Frames of a chart take that are looked at when a whole shoot is matched; Charts looks at more."""
+
+
+ENOUGH = 0.4
+"""Sureness of the same points from which statistics are not looked at."""
 
 
 @dataclass(frozen=True)
@@ -122,6 +127,8 @@ def see_job(job: SeeJob) -> dict[str, Any]:
     hero, shot = (side_of(ref, job.config) for ref in (job.hero, job.shot))
     found: dict[str, Any] = {"points": None, "statistics": None}
     for by in ("points", "statistics"):
+        if found["points"] is not None and found["points"]["sure"] > ENOUGH:
+            break  # distributions are believed least
         try:
             sources, _ = gather(hero, shot, by)
         except AquinError:
@@ -156,6 +163,26 @@ def look_job(job: LookJob) -> dict[str, float | None]:
     view = _view(job.config, job.display, job.view)
     values = facts(side.linear, job.shot.graded, view, clipped_share(side.signal)).values()
     return {k: None if not np.isfinite(v) else round(v, 5) for k, v in values.items()}
+
+
+@dataclass(frozen=True)
+class LookJobs:
+    """One frame under several grades."""
+
+    jobs: tuple[LookJob, ...]
+
+    @property
+    def path(self) -> Path:
+        return self.jobs[0].path
+
+
+def look_all(group: LookJobs) -> dict[str, dict[str, float | None]]:
+    """By key; those that fail are left out."""
+    out = {}
+    for job in group.jobs:
+        with suppress(AquinError):
+            out[job.key] = look_job(job)
+    return out
 
 
 def values_of(source: Source) -> dict[str, Any]:

@@ -12,7 +12,7 @@ from typing import Any
 import numpy as np
 
 from aquin.arrays import Float32
-from aquin.charts.find import project, unit_to_pixels
+from aquin.charts.find import follow, project, unit_to_pixels
 from aquin.charts.layout import layout
 from aquin.charts.read import Reading, read_chart
 from aquin.colour.config import ColourConfig
@@ -21,14 +21,14 @@ from aquin.errors import AquinError
 from aquin.frames import RawDecode, open_source
 from aquin.frames.raw import ENCODING as RAW_ENCODING
 from aquin.frames.ycbcr import WEIGHTS
-from aquin.measure.survey import survey
+from aquin.measure.survey import STRIDE, survey
 from aquin.production.media import file_of
 from aquin.production.raw import decode_of, is_raw
 from aquin.production.records import Camera, Shot
 from aquin.production.store import Production
 from aquin.workers import Tell, each, part
 
-VERSION = 2
+VERSION = 3
 """Goes up when a survey means something else, so that old ones are not used."""
 
 KIND = "survey"
@@ -217,22 +217,28 @@ def measure_one(job: Job) -> dict[str, Any]:
     numbers = [source.first + round(share * (source.count - 1)) for share in (0.1, 0.5, 0.9)]
     if job.chart:
         numbers = [source.first + round(share * (source.count - 1)) for share in SWEEP]
+    fine = job.chart or bool(job.card)  # patches are read from every pixel
     for number in dict.fromkeys([*numbers, source.last]):
         try:
-            frame = source.read(number)
+            if number in numbers:
+                frame = source.read(number) if fine else source.read_thinned(number, STRIDE)
+                frames.append(frame.rgb)
+                said = frame.warnings
+            else:
+                said = source.decodes(number)
         except AquinError as error:
             troubles.append(error.what)
             continue
-        troubles += [w for w in frame.warnings if "damaged" in w]
-        if number in numbers:
-            frames.append(frame.rgb)
+        troubles += [w for w in said if "damaged" in w]
     source.close()
     if not frames:
         return {"trouble": troubles or ["no frame can be read"]}
     matrix = "bt709" if source.signal.matrix == "rgb" else source.signal.matrix
     red, blue = WEIGHTS[matrix]
     black = float(config.from_linear(job.encoding)(np.zeros((1, 3), np.float32))[0, 1])
-    values = survey(frames, to_linear, (red, 1 - red - blue, blue), black if 0.01 < black < 0.5 else None)
+    luma = (red, 1 - red - blue, blue)
+    few = [f[::STRIDE, ::STRIDE] for f in frames] if fine else frames
+    values = survey(few, to_linear, luma, black if 0.01 < black < 0.5 else None)
     chart = _best_chart(frames, to_linear) if job.chart else None
     card = _card(frames, job.card, to_linear) if job.card else None
     return {"survey": values.data(), "chart": chart, "card": card, "trouble": troubles}
@@ -260,7 +266,10 @@ def _best_chart(frames: Sequence[Float32], to_linear: Any) -> dict[str, Any] | N
     """The reading with the best score, as plain values."""
     readings: list[Reading] = []
     for rgb in frames:
-        reading = read_chart(rgb, to_linear, layout())
+        # once it was found it is only followed, which is many times quicker than another search
+        near = follow(rgb, layout(), readings[-1].corners) if readings else None
+        where = (None, None) if near is None else (near.corners, near.score)
+        reading = read_chart(rgb, to_linear, layout(), *where)
         if reading is not None:
             readings.append(reading)
         if reading is not None and reading.score > GOOD:
