@@ -1,5 +1,6 @@
 """The same work on many items in processes of their own: a native crash, or a bad item, costs that item only."""
 
+import atexit
 import multiprocessing
 import os
 import signal
@@ -35,15 +36,22 @@ def each(
     while waiting or alone:
         careful = bool(alone)  # the item that ended a process is looked for with one process an item
         group = [alone.pop()] if careful else []
-        context = multiprocessing.get_context("spawn")
-        pool = ProcessPoolExecutor(1 if careful else count, context, begin)
+        size = 1 if careful else max(jobs or os.cpu_count() or 1, 1)
+        pool = _pool(size)
         running: dict[Future[Any], Item] = {}
+        sound = broke = False
         try:
             while True:
                 while len(running) < 2 * count and (group or (waiting and not careful)):
                     item = group.pop() if group else waiting.pop()
-                    running[pool.submit(work, item)] = item
+                    try:
+                        running[pool.submit(work, item)] = item
+                    except BrokenProcessPool:  # it died while it rested, or just now
+                        (alone if careful else waiting).append(item)
+                        broke = True
+                        break
                 if not running:
+                    sound = not broke
                     break
                 ready, _ = wait(running, timeout=0.2, return_when=FIRST_COMPLETED)
                 if tell is not None and (not ready or not watched):
@@ -76,7 +84,61 @@ def each(
                     if tell is not None:  # only now: a stop must not lose a result that is there
                         tell(done / len(items), words(item))
         finally:
-            _end(pool)
+            if sound and not careful:
+                _rest(pool, size)
+            else:
+                _end(pool)
+
+
+REST = 20.0
+"""Seconds for which processes wait for the next job: starting them takes two."""
+
+_resting: dict[int, tuple[ProcessPoolExecutor, threading.Timer]] = {}
+_lock = threading.Lock()
+
+
+def _pool(size: int) -> ProcessPoolExecutor:
+    """Processes that rest, or new ones."""
+    with _lock:
+        held = _resting.pop(size, None)
+    if held is not None:
+        held[1].cancel()
+        return held[0]
+    return ProcessPoolExecutor(size, multiprocessing.get_context("spawn"), begin)
+
+
+def _rest(pool: ProcessPoolExecutor, size: int) -> None:
+    """Keep processes for the next job for a while."""
+
+    def over() -> None:
+        with _lock:
+            if _resting.get(size, (None,))[0] is not pool:
+                return
+            del _resting[size]
+        _end(pool)
+
+    timer = threading.Timer(REST, over)
+    timer.daemon = True
+    with _lock:
+        other = _resting.pop(size, None)
+        _resting[size] = pool, timer
+    timer.start()
+    if other is not None:
+        other[1].cancel()
+        _end(other[0])
+
+
+def end_resting() -> None:
+    """End processes that rest."""
+    with _lock:
+        held = list(_resting.values())
+        _resting.clear()
+    for pool, timer in held:
+        timer.cancel()
+        _end(pool)
+
+
+atexit.register(end_resting)
 
 
 def part(tell: Tell | None, first: float, last: float) -> Tell | None:

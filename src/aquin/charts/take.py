@@ -12,7 +12,7 @@ from aquin.arrays import Float32, Floats
 from aquin.charts.latitude import Exposed, exposed
 from aquin.charts.layout import layout
 from aquin.charts.sweep import Sweep, Tell, numbers_of, sweep
-from aquin.colour.config import ColourConfig
+from aquin.colour.config import ColourConfig, shared_config
 from aquin.errors import AquinError
 from aquin.frames import RawDecode, open_source
 
@@ -95,7 +95,7 @@ def to_linear_of(take: Take) -> Callable[[Floats], Float32]:
     """The take's signal to scene-linear AP1. Raises AquinError for an unknown encoding."""
     if not take.encoding:
         return unknown_light
-    return _config(take.config).to_linear(take.encoding)
+    return shared_config(take.config).to_linear(take.encoding)
 
 
 def _source(take: Take) -> Any:

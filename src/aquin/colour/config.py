@@ -1,7 +1,9 @@
 """The colour configuration: OpenColorIO's built-in studio configuration, or a file, plus a production's cameras."""
 
 import copy
+import os
 from dataclasses import dataclass
+from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
@@ -198,3 +200,16 @@ def _nearest(name: str, names: list[str]) -> list[str]:
     import difflib
 
     return difflib.get_close_matches(name, names, 4, 0.2) or names[:4]
+
+
+def shared_config(path: str | Path | None) -> ColourConfig:
+    """A configuration for workers, which read it once and again only when its file has changed."""
+    if path is None:
+        return _shared(None, 0, 0)
+    held = os.stat(path)
+    return _shared(str(path), held.st_mtime_ns, held.st_size)
+
+
+@lru_cache(maxsize=4)
+def _shared(path: str | None, changed: int, size: int) -> ColourConfig:
+    return ColourConfig.load(path)

@@ -665,9 +665,7 @@ class BenchView(QWidget):
                         self._facts.clear()
                     clipped = clipped_share(loaded.frame.rgb)
                     found = facts(loaded.linear, g, baked.process, clipped, dabs=dabs, faces=faces)
-                    step = max(loaded.linear.shape[1] // 640, 1)
-                    mask = None if found.skin is None else found.skin[::step, ::step]
-                    self._facts[key] = replace(found, skin=mask)
+                    self._facts[key] = found
                 sides.append(self._facts[key])
             values = (sides[0].values(), sides[1].values(), sides[2].values())
             return (id(hero), id(shot)), values, {"hero": sides[0].skin, "shot": sides[2].skin}

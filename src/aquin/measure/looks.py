@@ -15,6 +15,9 @@ from aquin.measure.skin import Dab, find_skin, skin_of
 FLOOR, CEILING = 0.5, 99.5
 """Percentiles of the display signal's luma that pass for its black and its white."""
 
+ACROSS = 480
+"""Pixels across that black, white and skin are measured on at least, where there are so many."""
+
 
 @dataclass(frozen=True)
 class Facts:
@@ -29,7 +32,7 @@ class Facts:
     noise: float
     clipped: float
     skin: np.ndarray | None = None
-    """(h, w) bool: what passed for skin."""
+    """(h, w) bool: what passed for skin, thinned out as it was measured."""
 
     def values(self) -> dict[str, float]:
         """By the names of the ledger's axes."""
@@ -60,7 +63,10 @@ def facts(
     and `faces` go into finding it (see `measure.skin.find_skin`).
     """
     log = np.asarray(grade.picture(linear), np.float32)
-    signal = np.asarray(view(log), np.float32)
+    step = max(log.shape[1] // ACROSS, 1)  # percentiles and medians need no more
+    signal = np.asarray(view(np.ascontiguousarray(log[::step, ::step])), np.float32)
+    if mask is not None and mask.shape != signal.shape[:2]:
+        mask = mask[::step, ::step]
     luma = signal @ LUMA
     black, white = np.percentile(luma, (FLOOR, CEILING))
     where = find_skin(signal, dabs, faces) if mask is None else mask

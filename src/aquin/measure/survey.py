@@ -82,9 +82,9 @@ def survey(
     stops = np.log2(np.maximum(light, DARK) / 0.18)
     warm, green = _cast(linear, stops, high)
     return Survey(
-        tuple(tuple(float(v) for v in row) for row in np.percentile(pixels, SHARES, axis=0)),  # type: ignore[misc]
-        tuple(float(v) for v in np.percentile(y, SHARES)),
-        tuple(float(v) for v in np.percentile(stops, SHARES)),
+        tuple(zip(*(_percentiles(plane) for plane in pixels.T), strict=True)),
+        _percentiles(y),
+        _percentiles(stops),
         _median(warm),
         _median(green),
         (_sigma(warm), _sigma(green)),
@@ -96,8 +96,20 @@ def survey(
     )
 
 
+def _percentiles(values: Floats) -> tuple[float, ...]:
+    """At `SHARES`, linear between values as NumPy has it; sorting is quicker than its partitions."""
+    ordered = np.sort(np.ascontiguousarray(values))
+    places = np.array(SHARES) / 100 * (len(ordered) - 1)
+    low = np.floor(places).astype(int)
+    high = np.minimum(low + 1, len(ordered) - 1)
+    share = places - low
+    return tuple(float(v) for v in (1 - share) * ordered[low] + share * ordered[high])
+
+
 def _cast(linear: Float32, stops: Float32, clipped: np.ndarray) -> tuple[Float64, Float64]:
     """Warmth and greenness in stops of the pixels between the 10th and the 97th percentile of light."""
+    step = max(len(stops) // 80_000, 1)
+    linear, stops, clipped = linear[::step], stops[::step], clipped[::step]
     low, high = np.percentile(stops, (10, 97))
     rgb = linear[(stops >= low) & (stops <= high) & ~clipped & all_three(linear > DARK)].astype(np.float64)
     if len(rgb) < 50:

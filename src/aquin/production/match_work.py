@@ -16,7 +16,7 @@ from aquin.charts.layout import layout
 from aquin.charts.solve import Solution, solve_all
 from aquin.charts.take import Take, read_take
 from aquin.colour.baked import BakedView
-from aquin.colour.config import ColourConfig
+from aquin.colour.config import ColourConfig, shared_config
 from aquin.colour.grade import Grade
 from aquin.colour.primaries import AP1_LUMA
 from aquin.errors import AquinError
@@ -239,28 +239,32 @@ def solution_of(values: Mapping[str, Any]) -> Solution:
     )  # fmt: skip
 
 
-@lru_cache(maxsize=2)
-def _config(path: str | None) -> ColourConfig:
-    return ColourConfig.load(path)
-
-
-@lru_cache(maxsize=2)
 def _view(config: str | None, display: str, view: str) -> Any:
-    return BakedView.bake(_config(config).view(display, view), 65).process
+    return _baked(shared_config(config), display, view)
+
+
+@lru_cache(maxsize=2)
+def _baked(config: ColourConfig, display: str, view: str) -> Any:
+    return BakedView.bake(config.view(display, view), 65).process
 
 
 @lru_cache(maxsize=6)
-def _read(ref: Ref, config: str | None) -> tuple[Float32, Float32]:
+def _read(ref: Ref, config: ColourConfig, changed: int) -> tuple[Float32, Float32]:
+    """`changed`: when the file was, so that another file of its name is read anew."""
     raw = RawDecode.of(json.loads(ref.raw)) if ref.raw != "{}" else None
     source = open_source(ref.path, ref.matrix or None, ref.range or None, raw=raw)  # type: ignore[arg-type]
     try:
         rgb = source.read(min(max(ref.frame, source.first), source.last)).rgb
     finally:
         source.close()
-    return rgb, _config(config).to_linear(ref.encoding)(rgb)
+    return rgb, config.to_linear(ref.encoding)(rgb)
 
 
 def side_of(ref: Ref, config: str | None) -> Side:
     """A frame as recorded and in scene-linear; its grade is not looked at. Raises AquinError."""
-    signal, linear = _read(replace(ref, grade="{}"), config)
+    try:
+        changed = ref.path.stat().st_mtime_ns
+    except OSError:
+        changed = 0  # reading it says what is wrong
+    signal, linear = _read(replace(ref, grade="{}"), shared_config(config), changed)
     return Side(signal, linear)

@@ -5,7 +5,6 @@ import json
 from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
@@ -15,7 +14,7 @@ from aquin.arrays import Float32
 from aquin.charts.find import follow, project, unit_to_pixels
 from aquin.charts.layout import layout
 from aquin.charts.read import Reading, read_chart
-from aquin.colour.config import ColourConfig
+from aquin.colour.config import ColourConfig, shared_config
 from aquin.colour.primaries import AP1_LUMA
 from aquin.errors import AquinError
 from aquin.frames import RawDecode, open_source
@@ -195,11 +194,6 @@ def _job(
     return Job(key, path, encoding, range_, matrix, chart, corners, where, raw)
 
 
-@lru_cache(maxsize=2)
-def _config(path: str | None) -> ColourConfig:
-    return ColourConfig.load(path)
-
-
 def stand_in(config: ColourConfig) -> str:
     """What a recording without a known encoding is taken for, to compare it with its own camera's others: a video encoding."""
     known = config.encodings()
@@ -208,7 +202,7 @@ def stand_in(config: ColourConfig) -> str:
 
 def measure_one(job: Job) -> dict[str, Any]:
     """In a worker: the survey of one shot and the chart in it."""
-    config = _config(job.config)
+    config = shared_config(job.config)
     raw = RawDecode.of(dict(job.raw)) if job.raw else None
     source = open_source(job.path, job.matrix or None, job.range or None, raw=raw)  # type: ignore[arg-type]
     to_linear = config.to_linear(job.encoding)
