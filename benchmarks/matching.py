@@ -20,7 +20,7 @@ from aquin.colour import acescct
 from aquin.match.engine import Side, Source, combined, gather
 from aquin.match.statistics import match_statistics
 from aquin.measure.ledger import Evidence, difference_of
-from aquin.measure.scopes import chroma_density, histogram, waveform
+from aquin.measure.scopes import scopes_of
 from stereo import camera, stereo_pair
 
 
@@ -94,9 +94,7 @@ def scopes() -> None:
             pull()
 
     def ours() -> None:
-        waveform(signal, 480)
-        chroma_density(signal)
-        histogram(signal)
+        scopes_of(signal, 480)
 
     there = timed(theirs, 12)
     here = timed(ours, 12)

@@ -22,8 +22,8 @@ from aquin.production.audit import run_audit
 from aquin.production.cells import board
 from aquin.production.charting import keep_profile, profile_of, read_series, series_of
 from aquin.production.heroes import hero_of, moment_of, take_proposed
-from aquin.production.match_work import side_of
 from aquin.production.match_desk import Desk, shot_grade
+from aquin.production.match_work import side_of
 from aquin.production.matching import Wish, settle
 from aquin.production.records import Camera, Setup, Shot
 from aquin.production.settings import config_of

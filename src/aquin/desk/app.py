@@ -2,6 +2,9 @@
 
 import sys
 import time
+from collections import Counter
+from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 
 from PySide6.QtCore import QEvent, QEventLoop, QTimer
@@ -138,6 +141,8 @@ def draw_views(session: Path, folder: Path, width: int = 1280, height: int = 800
             window.view.zones_button.setChecked(False)
             window.view.waveform.cycle()
             window.view.waveform.cycle()
+            _draw_hands(window, grab)
+        _draw_light(window, folder, written)
     window.show_view("bench")
     window.open_session(session)
     settle_down(window)
@@ -152,6 +157,51 @@ def draw_views(session: Path, folder: Path, width: int = 1280, height: int = 800
         for left in production.parent.glob(f"{production.name}*"):
             left.unlink()
     return written
+
+
+def _draw_hands(window: Window, grab: Callable[[str], None]) -> None:
+    """A region on the shot, enlarged; and what passes for skin, with a pair that is named."""
+    view = window.view
+    view.edit_regions()
+    region = view.panel.regions.region
+    if region is not None and region.ellipse is not None:
+        made = replace(region, name="face", stops=0.4, mired=-8.0)
+        view.panel.regions.put(
+            replace(made, ellipse=replace(region.ellipse, x=0.36, y=0.33, wide=0.09, high=0.13)), "a region"
+        )
+    view.pictures.set_zoom(1.8, view.pictures._from_share("shot", 0.36, 0.33))
+    settle_down(window)
+    view.panel.ensureWidgetVisible(view.panel.regions)
+    view.panel.verticalScrollBar().setValue(view.panel.regions.y() - 40)
+    grab("bench-region.png")
+    view.pictures.set_zoom(1.0)
+    view.panel.verticalScrollBar().setValue(0)
+    view.tools.choose("pairs")
+    view.tools.pairs.pairs = (((0.80, 0.66), (0.93, 0.62)),)
+    view.tools.pairs.changed.emit()
+    settle_down(window, 120)
+    view.tools.choose("skin")
+    grab("bench-skin.png")
+    view.tools.choose("")
+
+
+def _draw_light(window: Window, folder: Path, written: list[Path]) -> None:
+    """The light over the day of the setup in which it changed most."""
+    board = window.board
+    window.show_view("board")
+    settle_down(window)
+    trims = Counter(c.setup.name for c in board.cells.values() for s in c.shots if "drift" in s.own)
+    places = [c.place for c in board.cells.values() if trims and c.setup.name == trims.most_common(1)[0][0]]
+    if not places:
+        return
+    board.table.choose(places[:1])
+    board.ask_drift()
+    settle_down(window)
+    if board.drift is not None:
+        path = folder / "board-light.png"
+        board.drift.grab().save(str(path))
+        written.append(path)
+        board.drift.close()
 
 
 def _copied(production: Path) -> Path | None:

@@ -30,7 +30,7 @@ from aquin.desk.bench_tools import Tools
 from aquin.desk.files import Files
 from aquin.desk.pictures import MODES, ZONE_NAMES, Pictures
 from aquin.desk.player import Player, Track
-from aquin.desk.preview import Scopes, Seen, Shown, Wish, gaps, graded, scopes_of, see
+from aquin.desk.preview import Seen, Shown, Wish, gaps, graded, see
 from aquin.desk.scopes import ChromaPlane, Patches, Tones, WaveformScope
 from aquin.desk.side_header import SideHeader
 from aquin.desk.side_panel import SidePanel
@@ -40,6 +40,7 @@ from aquin.match.engine import second_pass
 from aquin.match.settle import settle as settle_axis
 from aquin.measure.ledger import AXES, REPORTED, PictureValues, difference_of
 from aquin.measure.looks import Facts, clipped_share, facts
+from aquin.measure.scopes import Scopes, scopes_of
 
 _MODE_TIPS = {
     "side": "Hero on the left, shot on the right",
@@ -684,7 +685,7 @@ class BenchView(QWidget):
 
     def _show_scopes(self) -> None:
         shown = [self._scoped.get(role) for role in ROLES]
-        self.scoping.ask(lambda: [scopes_of(side) for side in shown])
+        self.scoping.ask(lambda: [None if side is None else scopes_of(side.signal) for side in shown])
 
     def _draw_scopes(self, both: list[Scopes | None]) -> None:
         hero, shot = both

@@ -13,7 +13,7 @@ from aquin.colour.difference import delta_e00, lab_of_ap1
 from aquin.colour.grade import Grade
 from aquin.colour.primaries import AP1_LUMA
 from aquin.colour.region import WHOLE, Window
-from aquin.measure.scopes import Histogram, Waveform, chroma_density, histogram, waveform, zones
+from aquin.measure.scopes import zones
 
 _POOL = ThreadPoolExecutor(2, thread_name_prefix="preview")
 
@@ -24,23 +24,6 @@ class Shown:
 
     pixels: np.ndarray
     signal: Float32
-
-
-@dataclass(frozen=True)
-class Scopes:
-    """What the scopes draw of one side."""
-
-    waveform: Waveform
-    density: Float32
-    histogram: Histogram
-
-
-def scopes_of(shown: Shown | None) -> Scopes | None:
-    return (
-        None
-        if shown is None
-        else Scopes(waveform(shown.signal), chroma_density(shown.signal), histogram(shown.signal))
-    )
 
 
 def fit(linear: Float32, width: int, height: int) -> Float32:

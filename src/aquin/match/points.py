@@ -108,7 +108,7 @@ def _side(frame: Floats, ok: np.ndarray | None) -> _Side:
 def _features(hero: np.ndarray, shot: np.ndarray) -> tuple[Float64, Float64, Float64] | None:
     """Verified places in both, and the sizes of the features."""
     sift = cv2.SIFT_create(FEATURES, contrastThreshold=0.015)  # type: ignore[attr-defined]
-    scales = [min(SEARCHED / g.shape[1], 1.0) for g in (hero, shot)]
+    scales = [SEARCHED / w if w > 1.25 * SEARCHED else 1.0 for w in (hero.shape[1], shot.shape[1])]
     small = [
         cv2.resize(g, None, fx=s, fy=s, interpolation=cv2.INTER_AREA) if s < 1 else g
         for g, s in zip((hero, shot), scales, strict=True)

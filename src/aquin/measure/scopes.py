@@ -1,5 +1,6 @@
 """What the scopes draw: percentiles by column and the chroma plane, from a display signal."""
 
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
 import numpy as np
@@ -26,7 +27,11 @@ class Waveform:
 
 def waveform(signal: Floats, columns: int = 120) -> Waveform:
     """Percentiles of (h, w, 3) display signal in equal columns, to a 256th of the scope's height."""
-    total = np.cumsum(counts(signal, columns), axis=2)
+    return _bands(counts(signal, columns))
+
+
+def _bands(counted: np.ndarray) -> Waveform:
+    total = np.cumsum(counted, axis=2)
     bands = np.empty((len(total), 3, 4), np.float32)
     for k, share in enumerate((0.05, 0.5, 0.95)):
         place = (total < share * total[..., -1:]).sum(axis=2)
@@ -38,28 +43,42 @@ def counts(signal: Floats, columns: int = 1) -> np.ndarray:
     """(columns, 4, BINS) pixels of R, G, B and luma by level from LOW to HIGH, in equal columns of (h, w, 3) display signal."""
     import cv2
 
-    w = signal.shape[1]
+    h, w = signal.shape[:2]
     columns = min(columns, w)
-    levels = _levels(signal)
-    edges = -(-np.arange(columns + 1) * w // columns)  # the pixel x lies in column x * columns // w
+    images = _levels(signal)
     out = np.empty((columns, 4, BINS), np.float32)
-    for channel in range(4):
-        upright = cv2.transpose(levels[channel])
-        for k in range(columns):
-            part = upright[edges[k] : edges[k + 1]]
-            out[k, channel] = cv2.calcHist([part], [0], None, [BINS], [0, BINS]).ravel()
+    place = np.arange(w) * columns // w
+    for first in range(0, columns, COUNTED):  # the number of a column is a byte, too
+        last = min(first + COUNTED, columns)
+        part = np.flatnonzero((place >= first) & (place < last))
+        x0, x1 = int(part[0]), int(part[-1]) + 1
+        near = np.broadcast_to((place[x0:x1] - first).astype(np.uint8), (h, x1 - x0)).copy()
+        some = [near, *(i[:, x0:x1] for i in images)]
+        size = last - first
+        for channel in range(4):
+            found = cv2.calcHist(some, [0, 1 + channel], None, [size, BINS], [0, size, 0, BINS])
+            out[first:last, channel] = found.reshape(size, BINS)
     return out
 
 
-def _levels(signal: Floats) -> list[np.ndarray]:
-    """R, G, B and luma as bytes: the number of the level, held at both ends."""
+COUNTED = 240
+"""Columns that are counted at once."""
+
+
+def _levels(signal: Floats) -> tuple[np.ndarray, np.ndarray]:
+    """(h, w, 3) R, G, B and (h, w) luma as bytes: the number of the level, held at both ends."""
     import cv2
 
     whole = np.ascontiguousarray(signal, np.float32)
     scale = BINS / (HIGH - LOW)
-    planes = [*cv2.split(whole), cv2.transform(whole, LUMA[None])]
-    # half a level less, since rounding to bytes goes to the nearest
-    return [np.asarray(cv2.addWeighted(p, scale, p, 0, -LOW * scale - 0.5, dtype=cv2.CV_8U)) for p in planes]
+    shift = -LOW * scale - 0.5  # half a level less, since rounding to bytes goes to the nearest
+    luma = cv2.transform(whole, LUMA[None])
+    rgb, y = (
+        cv2.addWeighted(p.reshape(h, -1), scale, p.reshape(h, -1), 0, shift, dtype=cv2.CV_8U)
+        for p in (whole, luma)
+        for h in (len(whole),)
+    )
+    return np.asarray(rgb).reshape(whole.shape), np.asarray(y)
 
 
 def chroma(signal: Floats) -> Float32:
@@ -79,12 +98,11 @@ def chroma_density(signal: Floats, size: int = 128, reach: float = 0.5) -> Float
     rows[0, 2] += np.float32(1 / 1.8556)
     rows[1, 0] += np.float32(1 / 1.5748)
     scale = size / (2 * reach)
-    plane = cv2.transform(whole, rows)
-    cells = [
-        np.asarray(cv2.addWeighted(p, scale, p, 0, reach * scale - 0.5, dtype=cv2.CV_8U))
-        for p in cv2.split(plane)
-    ]
-    held = [np.minimum(c, size - 1) for c in cells]
+    held = []
+    for row in rows:  # one after the other: for two at once OpenCV has no quick way
+        plane = cv2.transform(whole, row[None])
+        cells = cv2.addWeighted(plane, scale, plane, 0, reach * scale - 0.5, dtype=cv2.CV_8U)
+        held.append(cv2.min(cells, size - 1) if size < 256 else cells)
     count = cv2.calcHist([held[1], held[0]], [0, 1], None, [size, size], [0, size, 0, size])
     return np.asarray(count[::-1] / max(whole.shape[0] * whole.shape[1], 1), np.float32)
 
@@ -101,14 +119,43 @@ class Histogram:
 
 def histogram(signal: Floats) -> Histogram:
     """Of (h, w, 3) display signal."""
-    import cv2
-
     whole = np.ascontiguousarray(signal, np.float32)
     many = max(whole.shape[0] * whole.shape[1], 1)
-    share = [cv2.calcHist([p], [0], None, [BINS], [0, BINS]).ravel() for p in _levels(whole)]
-    under = [np.count_nonzero(p <= 0) for p in cv2.split(whole)]
-    over = [np.count_nonzero(p >= 1) for p in cv2.split(whole)]
-    return Histogram(*(np.asarray(np.array(v) / many, np.float32) for v in (share, under, over)))
+    return _histogram(counts(whole), many, _ends(whole))
+
+
+def _histogram(counted: np.ndarray, many: int, ends: tuple[np.ndarray, np.ndarray]) -> Histogram:
+    return Histogram(*(np.asarray(v, np.float32) for v in (counted.sum(axis=0) / many, *ends)))
+
+
+def _ends(whole: Float32) -> tuple[np.ndarray, np.ndarray]:
+    """(3,) shares of the pixels at or below 0, and at or above 1."""
+    import cv2
+
+    found = (cv2.mean(cv2.compare(whole, (v,) * 4, how)) for v, how in ((0.0, cv2.CMP_LE), (1.0, cv2.CMP_GE)))
+    under, over = (np.array(shares[:3]) / 255 for shares in found)
+    return under, over
+
+
+@dataclass(frozen=True)
+class Scopes:
+    """What the scopes draw of one picture."""
+
+    waveform: Waveform
+    density: Float32
+    histogram: Histogram
+
+
+_POOL = ThreadPoolExecutor(2, thread_name_prefix="scopes")
+
+
+def scopes_of(signal: Floats, columns: int = 120) -> Scopes:
+    """All scopes of (h, w, 3) display signal; pixels are counted once for waveform and histogram."""
+    whole = np.ascontiguousarray(signal, np.float32)
+    plane, ends = _POOL.submit(chroma_density, whole), _POOL.submit(_ends, whole)
+    counted = counts(whole, columns)
+    many = max(whole.shape[0] * whole.shape[1], 1)
+    return Scopes(_bands(counted), plane.result(), _histogram(counted, many, ends.result()))
 
 
 ZONES = (-6.0, -4.0, -2.0, -0.5, 0.5, 1.5, 2.5, 4.0)

@@ -15,7 +15,7 @@ from aquin.production.heroes import hero_of, main_hero
 from aquin.production.ledgers import known_charts, known_frames, look_jobs, shot_ledger
 from aquin.production.match_desk import LOOK, Desk, Place, shot_grade
 from aquin.production.records import Camera, Grade, Option, Setup, Shot
-from aquin.production.stale import is_stale
+from aquin.production.stale import Balances, balances_of, is_stale
 from aquin.production.store import Entry, Production
 
 GAUGES = ("exposure", "warmth", "tint", "saturation", "sharpness")
@@ -124,10 +124,11 @@ def board(
     grades = {(g.setup_id, g.camera_id): g for g in production.all(Grade) if g.layer == "balance"}
     trims = {g.shot_id: g for g in production.all(Grade) if g.layer == "trim" and g.on}
     out: dict[Place, Cell] = {}
+    held = balances_of(production)
     by_setup, by_camera = {s.id: s for s in setups}, {c.id: c for c in cameras}
     for place in places:
         setup, camera = by_setup[place[0]], by_camera[place[1]]
-        out[place] = _cell(desk, setup, camera, grades.get(place), trims, ledgers, limits)
+        out[place] = _cell(desk, setup, camera, grades.get(place), trims, ledgers, limits, held)
     return out
 
 
@@ -139,13 +140,14 @@ def _cell(
     trims: Mapping[str, Grade],
     ledgers: Mapping[str, tuple[list[Row], str]],
     limits: Mapping[str, float],
+    balances: Balances,
 ) -> Cell:
     production, config, place = desk.production, desk.config, (setup.id, camera.id)
     shots = desk.shots[place]
     hero = hero_of(production, setup)
     is_hero = hero is not None and hero.camera_id == camera.id
     graded = balance is not None and balance.on and correction_of(production, balance) is not None
-    old = balance is not None and is_stale(production, config, balance)
+    old = balance is not None and is_stale(production, config, balance, balances)
     states = []
     for shot in shots:
         if shot.kind != "shot":
@@ -157,7 +159,7 @@ def _cell(
         off = sum(not r.within for r in counted)
         if hero is not None and shot.id == hero.id:
             word = "hero"
-        elif own is not None and is_stale(production, config, own):
+        elif own is not None and is_stale(production, config, own, balances):
             word = "stale"
         elif not graded and own is None and not is_hero:
             word = "not started"

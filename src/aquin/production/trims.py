@@ -15,7 +15,7 @@ from aquin.production.match_desk import Desk, Place
 from aquin.production.measuring import measure_shots
 from aquin.production.records import Grade, Record, Setup, Shot
 from aquin.production.setups import seconds_of
-from aquin.production.stale import inputs_of
+from aquin.production.stale import balances_of, inputs_of
 from aquin.production.store import Entry, Production
 
 APART = 0.75
@@ -109,7 +109,8 @@ def accept(production: Production, config: ColourConfig, trims: Sequence[Trim]) 
 
 def with_inputs(production: Production, config: ColourConfig, puts: Sequence[Grade]) -> list[Record]:
     """With the hash of what each was made from."""
-    return [replace(g, inputs=inputs_of(production, config, g, puts)) for g in puts]
+    held = balances_of(production, puts)
+    return [replace(g, inputs=inputs_of(production, config, g, puts, held)) for g in puts]
 
 
 DRIFT = "the drift of light"
