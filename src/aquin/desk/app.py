@@ -3,7 +3,7 @@
 import sys
 import time
 from collections import Counter
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from pathlib import Path
 
@@ -13,7 +13,8 @@ from PySide6.QtWidgets import QApplication
 from aquin.desk import theme
 from aquin.desk.places import last_session
 from aquin.desk.window import Window
-from aquin.production import Production
+from aquin.measure.skin import Dab
+from aquin.production import Production, Setup, Shot
 
 
 def application() -> QApplication:
@@ -167,22 +168,63 @@ def _draw_hands(window: Window, grab: Callable[[str], None]) -> None:
     if region is not None and region.ellipse is not None:
         made = replace(region, name="face", stops=0.4, mired=-8.0)
         view.panel.regions.put(
-            replace(made, ellipse=replace(region.ellipse, x=0.36, y=0.33, wide=0.09, high=0.13)), "a region"
+            replace(made, ellipse=replace(region.ellipse, x=0.385, y=0.395, wide=0.06, high=0.085)),
+            "a region",
         )
-    view.pictures.set_zoom(1.8, view.pictures._from_share("shot", 0.36, 0.33))
+    view.pictures.set_zoom(1.8, view.pictures._from_share("shot", 0.385, 0.395))
     settle_down(window)
     view.panel.ensureWidgetVisible(view.panel.regions)
     view.panel.verticalScrollBar().setValue(view.panel.regions.y() - 40)
     grab("bench-region.png")
     view.pictures.set_zoom(1.0)
     view.panel.verticalScrollBar().setValue(0)
-    view.tools.choose("pairs")
-    view.tools.pairs.pairs = (((0.80, 0.66), (0.93, 0.62)),)
+    production = window.productions.current
+    shots = [] if production is None else production.all(Shot)
+    there = [window.link.beside(s) for s in shots if production and _setup(production, s) == "galley"]
+    if not (pair := next((b for b in there if len(b) == 2 and b[0][0].camera_id != b[1][0].camera_id), None)):
+        return
+    for shot, role, frame in pair:
+        window.look_at(shot, role, frame)
+    settle_down(window, 120)
+    view.bench.decide("paint skin", replace(view.bench.now, dabs=(_painted(HERO_SKIN), _painted(SHOT_SKIN))))
+    view.tools.pairs.pairs = (((0.33, 0.66), (0.37, 0.66)),)
     view.tools.pairs.changed.emit()
     settle_down(window, 120)
     view.tools.choose("skin")
     grab("bench-skin.png")
     view.tools.choose("")
+
+
+Line = tuple[float, float, float, float, float, bool]
+HERO_SKIN: tuple[Line, ...] = (
+    (0.0, 0.62, 1.0, 0.66, 0.04, False),
+    (0.0, 0.93, 1.0, 0.93, 0.09, False),
+    (0.44, 0.27, 0.98, 0.27, 0.03, False),
+    (0.335, 0.26, 0.335, 0.31, 0.02, True),
+    (0.82, 0.50, 0.82, 0.55, 0.02, True),
+)
+SHOT_SKIN: tuple[Line, ...] = (
+    (0.0, 0.70, 1.0, 0.62, 0.05, False),
+    (0.0, 0.82, 0.55, 0.72, 0.08, False),
+    (0.40, 0.19, 0.90, 0.24, 0.03, False),
+    (0.5, 0.99, 1.0, 0.97, 0.06, False),
+    (0.345, 0.27, 0.345, 0.37, 0.025, True),
+    (0.865, 0.51, 0.865, 0.56, 0.02, True),
+)
+"""Strokes of a brush in the demo: from, to, radius, and whether they add skin. The table and the shelves are none."""
+
+
+def _painted(lines: Sequence[Line]) -> tuple[Dab, ...]:
+    return tuple(
+        Dab(x0 + k / 20 * (x1 - x0), y0 + k / 20 * (y1 - y0), radius, add)
+        for x0, y0, x1, y1, radius, add in lines
+        for k in range(21)
+    )
+
+
+def _setup(production: Production, shot: Shot) -> str:
+    found = production.find(Setup, shot.setup_id)
+    return "" if found is None else found.name
 
 
 def _draw_light(window: Window, folder: Path, written: list[Path]) -> None:

@@ -294,6 +294,7 @@ class BoardView(QWidget):
             words += f"measured by {_by(state.by)}" if state.rows else "not measured"
             words += f"; out of tolerance: {', '.join(off)}" if off else ""
             words += f"; its own trim: {state.own}" if state.own else ""
+            words += f". Note: {state.shot.note}" if state.shot.note else ""
             self.shot_words.setText(words)
         self.buttons["look"].setEnabled(shot is not None)
         self.buttons["agree"].setText("Open again" if state is not None and state.agreed else "Agree")

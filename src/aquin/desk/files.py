@@ -197,12 +197,8 @@ class Files(QObject):
 
     def solve_for_skin(self) -> None:
         """The same for skin, after what is for the whole frame is shown already."""
-        hero, shot, match, view = (
-            self.bench.loaded["hero"],
-            self.bench.loaded["shot"],
-            self.bench.match,
-            self.view,
-        )
+        hero, shot = self.bench.loaded["hero"], self.bench.loaded["shot"]
+        view, match = self.view, self.bench.match
         if hero is None or shot is None or match is None or view is None:
             return
         grade, now = self.bench.hero_grade, self.bench.now

@@ -7,6 +7,7 @@ from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout
 from aquin.desk import theme
 from aquin.desk.gauge import draw_gauge
 from aquin.measure.ledger import AXES, REPORTED, Axis, Row
+from aquin.measure.scopes import SKIN_ANGLE
 
 UNITS = {
     "stop": "st",
@@ -69,9 +70,6 @@ class LedgerRow(QWidget):
         self.setFixedHeight(LOW)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setToolTip(
-            f"{MEANING[axis.name]} Tolerance {axis.tolerance:g} {UNITS.get(axis.unit, axis.unit)}."
-        )
         self.button = QPushButton("Settle", self)
         self.button.setProperty("quiet", True)
         self.button.setFont(theme.font(theme.SMALL))
@@ -91,6 +89,10 @@ class LedgerRow(QWidget):
 
     def show_row(self, row: Row | None) -> None:
         self.row = row
+        axis = self.axis if row is None else row.axis  # the production's own tolerance
+        self.setToolTip(
+            f"{MEANING[axis.name]} Tolerance {axis.tolerance:g} {UNITS.get(axis.unit, axis.unit)}."
+        )
         self.button.setEnabled(row is not None and self.axis.name not in REPORTED)
         if row is None:
             self.setAccessibleName(f"{self.axis.name}: not measured")
@@ -148,7 +150,8 @@ class LedgerRow(QWidget):
                 QRectF(left, 23, right - left - self.button.width(), 18),
                 middle,
                 f"hero {value_text(self.axis, row.hero)}     shot {value_text(self.axis, row.shot)}"
-                f"     now {value_text(self.axis, row.hero + row.after)}",
+                f"     now {value_text(self.axis, row.hero + row.after)}"
+                + (f"     line {SKIN_ANGLE:g}" if self.axis.name == "skin hue" else ""),
             )
         number = QRectF(unit_box.left() - 64, 3, 60, 20)
         draw_gauge(

@@ -102,6 +102,8 @@ class Pictures(QWidget):
         """Hands whose marks stay on show while they rest."""
         self._at: tuple[Role, float, float] = ("hero", 0.5, 0.5)
         """Where the keys have the hand."""
+        self._steered = False
+        """Whether keys moved the hand last, so that it has to be shown."""
         self._pressed: Role | None = None
         self._by_keys = False
         self._pan: QPoint | None = None
@@ -310,9 +312,9 @@ class Pictures(QWidget):
         def to(x: float, y: float) -> QPointF:
             return self._from_share(place, x, y)
 
-        for hand in dict.fromkeys([*self.under, *([self.hand] if self.hand is not None else [])]):
+        for hand in dict.fromkeys([*([self.hand] if self.hand is not None else []), *self.under]):
             hand.paint(p, role, to)
-        if self.hand is not None and self.hasFocus() and self._at[0] == role:
+        if self.hand is not None and self._steered and self.hasFocus() and self._at[0] == role:
             at = to(*self._at[1:])
             for colour, width in ((theme.grey(16), 3.0), (theme.grey(240), 1.0)):
                 p.setPen(QPen(colour, width))
@@ -460,6 +462,7 @@ class Pictures(QWidget):
     def mousePressEvent(self, event: QMouseEvent) -> None:
         at = event.position()
         right = event.button() == Qt.MouseButton.RightButton
+        self._steered = False
         if self.hand is not None and event.button() != Qt.MouseButton.MiddleButton:
             role = self._role_at(at)
             alt = bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)
@@ -573,6 +576,7 @@ class Pictures(QWidget):
         elif step and event.modifiers() & Qt.KeyboardModifier.ControlModifier:
             self.pan(-24 * coarse * step[0], -24 * coarse * step[1])
         elif self.hand is not None and step:
+            self._steered = True
             role, x, y = self._at
             area = self.area(role)
             x = float(np.clip(x + step[0] * coarse * 2 / area.width(), 0, 1))
@@ -589,6 +593,7 @@ class Pictures(QWidget):
                 if not self.hand.drags:
                     self._release()
         elif self.hand is not None and event.key() == Qt.Key.Key_N and self._pressed is None:
+            self._steered = True
             self._at = ("shot" if self._at[0] == "hero" else "hero", *self._at[1:])
         elif self.mode == "seam" and step:
             if event.modifiers() & Qt.KeyboardModifier.AltModifier:

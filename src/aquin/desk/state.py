@@ -126,7 +126,8 @@ def solve_for_skin(
     for k, (side, grade) in enumerate(((first, Grade()), (other, match.solution(None, "frame").grade))):
         signal = np.asarray(wish.view(np.asarray(grade.apply_linear(side.linear), np.float32)), np.float32)
         masks.append(find_skin(signal, wish.dabs[k], wish.faces))
-    found = with_skin(match, first, other, (masks[0], masks[1]))
+    vouched = wish.faces or any(wish.dabs)
+    found = with_skin(match, first, other, (masks[0], masks[1]), vouched=vouched)
     return found, bool(found.other)
 
 

@@ -101,6 +101,7 @@ class Window(QMainWindow):
         self._saving.setInterval(250)
         self._saving.timeout.connect(self.save)
         self._saved_state: object = None
+        self._aside = ""
         self._shortcuts()
         _app().installEventFilter(self)
         if keep:
@@ -443,7 +444,10 @@ class Window(QMainWindow):
         busy = self.view.jobs.states
         aside = self.view.jobs.asides
         if aside:
-            self.tell(f"{aside[0].capitalize()}")
+            self._aside = aside[0].capitalize()
+            self.tell(self._aside)
+        elif self._aside and self.message.text() == self._aside:
+            self.tell("")
         self.next_button.setText(f"{busy[0].capitalize()} …" if busy else f"Next: {words}  →")
         self.next_button.setEnabled(not busy)
         self.stop_button.setVisible(bool(busy or aside))

@@ -65,7 +65,8 @@ class Source:
 
     @property
     def line(self) -> str:
-        return f"{TITLES[self.by]}, {len(self.evidence.hero)} pairs, sure {self.sureness:.2f}"
+        count = len(self.evidence.hero)
+        return f"{TITLES[self.by]}, {count} {'pair' if count == 1 else 'pairs'}, sure {self.sureness:.2f}"
 
 
 @dataclass(frozen=True)

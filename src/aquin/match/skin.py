@@ -20,6 +20,9 @@ LEVELS = ((5, 25), (25, 45), (45, 55), (55, 75), (75, 95))
 LEAST = 300
 """Pixels of skin that each picture must show."""
 
+MOST = 0.25
+"""Share of a picture from which what passes for skin is doubted."""
+
 SAY = 2.0
 """How much skin weighs against everything else in the match for skin."""
 
@@ -52,10 +55,18 @@ def skin_source(hero: Side, shot: Side, masks: Masks) -> Source | None:
     return Source("skin", Evidence(a, b, np.zeros(len(a), bool)), 0.5)
 
 
-def with_skin(match: Match, hero: Side, shot: Side, masks: Masks, models: Sequence[str] = MODELS) -> Match:
+def with_skin(
+    match: Match,
+    hero: Side,
+    shot: Side,
+    masks: Masks,
+    models: Sequence[str] = MODELS,
+    vouched: bool = False,
+) -> Match:
     """The match with solutions for skin beside its own, what each leaves on skin, and the better weight preferred.
 
-    Without enough skin in both, the match as it was.
+    Without enough skin in both, the match as it was. Where more than `MOST` of a picture passes for skin, most of it is none, and the match
+    for the whole frame stays preferred unless a person has `vouched` for it.
     """
     source = skin_source(hero, shot, masks)
     if source is None:
@@ -80,7 +91,8 @@ def with_skin(match: Match, hero: Side, shot: Side, masks: Masks, models: Sequen
     }
     on_skin |= {("skin", s.model): skin_left(pairs, s.grade) for s in other}
     made = replace(match, other=tuple(other), on_skin=on_skin)
-    return replace(made, preferred=_preferred(made))
+    doubtful = max(float(m.mean()) for m in masks) > MOST and not vouched
+    return made if doubtful else replace(made, preferred=_preferred(made))
 
 
 def skin_left(pairs: Evidence, grade: Grade) -> float:

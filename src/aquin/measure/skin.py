@@ -16,12 +16,14 @@ ANGLE_SIGMA = 11.0
 """Degrees."""
 SATURATION = (0.055, 0.34)
 """Chroma over luma: below, it passes for neutral; above, for a painted thing."""
-LEVEL = (0.06, 0.97)
+LEVEL = (0.06, 0.88)
 """Luma of the display's signal."""
 WIDE = 640
 """Skin is looked for in pictures at most this wide."""
 LEAST_AREA = 0.0012
 """Share of the picture that an area must fill."""
+MOST_AREA = 0.25
+"""Share that one area may fill: more is a sky, a floor or a wall (common practice; a face that near is painted)."""
 
 
 def skin_likelihood(signal: Float32, centre: float = SKIN_ANGLE, sigma: float = ANGLE_SIGMA) -> Float32:
@@ -69,7 +71,8 @@ def skin_mask(signal: Float32) -> np.ndarray:
     found = np.asarray(cv2.morphologyEx(found, cv2.MORPH_OPEN, kernel, iterations=max(w // 480, 1)), np.uint8)
     count, labels, stats, _ = cv2.connectedComponentsWithStats(found, connectivity=8)
     large = np.zeros(count, bool)
-    large[1:] = stats[1:, cv2.CC_STAT_AREA] > LEAST_AREA * h * w
+    area = stats[1:, cv2.CC_STAT_AREA] / (h * w)
+    large[1:] = (area > LEAST_AREA) & (area < MOST_AREA)
     mask = large[labels]
     if mask.shape != whole:
         grown = cv2.resize(mask.astype(np.uint8), (whole[1], whole[0]), interpolation=cv2.INTER_NEAREST)
