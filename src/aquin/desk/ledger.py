@@ -132,7 +132,7 @@ class LedgerRow(QWidget):
             p.fillRect(self.rect(), theme.grey(44))
             p.fillRect(0, 0, 2, self.height(), theme.grey(200))
         left, right = 8, self.width() - 4
-        name, unit_box = QRectF(left, 3, 96, 20), QRectF(right - 54, 3, 54, 20)
+        name, unit_box = QRectF(left, 3, 104, 20), QRectF(right - 54, 3, 54, 20)
         middle = Qt.AlignmentFlag.AlignVCenter
         p.setFont(theme.font())
         row = self.row

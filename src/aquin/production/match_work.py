@@ -25,7 +25,7 @@ from aquin.match.engine import Side, Source, combined, gather
 from aquin.measure.ledger import Evidence
 from aquin.measure.looks import clipped_share, facts
 
-FRAMES = 9
+FRAMES = 12
 """Frames of a chart take that are looked at when a whole shoot is matched; Charts looks at more."""
 
 
