@@ -77,6 +77,7 @@ class BenchView(QWidget):
         self._seen: dict[Role, tuple[object, object, Seen]] = {}
         """By side: which frame, window and size it is of; which grade and view; and what was made."""
         self.player: Player | None = None
+        self._ending: list[Player] = []
         self._hovered: Grade | None = None
         self.used: tuple[tuple[int, int], ...] = ()
         """First and last frames of the shot that the edit uses, where that is known."""
@@ -481,14 +482,22 @@ class BenchView(QWidget):
     def stop_playing(self) -> None:
         player, self.player = self.player, None
         if player is not None:
-            player.stop()
+            player.stop()  # it ends by itself, after the frame that it is at
+            self._ending.append(player)
+            player.finished.connect(lambda: self._let_go(player))
+            if player.isFinished():
+                self._let_go(player)
             rate = player.frames / player.took if player.took else 0.0
             if player.frames:
                 self.told.emit(f"Played {player.frames} frames, {rate:.0f} a second.")
-            player.deleteLater()
             self.tools.play_button.setText("play")
             self.tools.strip.show_playing(None)
             self.redraw()
+
+    def _let_go(self, player: Player) -> None:
+        if player in self._ending:
+            self._ending.remove(player)
+            player.deleteLater()
 
     def _toggle_zones(self, on: bool) -> None:
         self.pictures.zone_names = ZONE_NAMES if on else ()
@@ -585,7 +594,8 @@ class BenchView(QWidget):
             return prove(path, grade)
 
         def done(proof: Proof) -> None:
-            self.panel.export_note.setText(f"{path.name} is written and was {proof.line()}.")
+            left = f" Not in it: {grade.beyond_lut}." if grade.beyond_lut else ""
+            self.panel.export_note.setText(f"{path.name} is written and was {proof.line()}.{left}")
             self.told.emit(f"Exported {path.name}")
 
         def failed(line: str) -> None:
@@ -660,7 +670,7 @@ class BenchView(QWidget):
                 (shot, Grade(), shot_dabs),
                 (shot, grade, shot_dabs),
             ):
-                key = (id(loaded), repr(g), id(baked), dabs, faces)
+                key = (loaded.serial, repr(g), id(baked), dabs, faces)
                 if key not in self._facts:
                     if len(self._facts) > 24:
                         self._facts.clear()
@@ -669,7 +679,7 @@ class BenchView(QWidget):
                     self._facts[key] = found
                 sides.append(self._facts[key])
             values = (sides[0].values(), sides[1].values(), sides[2].values())
-            return (id(hero), id(shot)), values, {"hero": sides[0].skin, "shot": sides[2].skin}
+            return (hero.serial, shot.serial), values, {"hero": sides[0].skin, "shot": sides[2].skin}
 
         self.judging.ask(work)
 
@@ -679,7 +689,7 @@ class BenchView(QWidget):
             self.tools.skin.set_mask(role, skin[role])
         self.pictures.update()
         hero, shot = self.bench.loaded["hero"], self.bench.loaded["shot"]
-        if of == (id(hero), id(shot)):
+        if hero is not None and shot is not None and of == (hero.serial, shot.serial):
             self.bench.pictures = pictures
             self.ledger.show_rows(self.bench.ledger())
 
@@ -749,7 +759,7 @@ class BenchView(QWidget):
             size = (round(area.width() * ratio), round(area.height() * ratio))
             zones = self.zones_button.isChecked()
             wish = Wish(loaded.linear, grades[role], part, size, self.tools.area.of(role), zones)
-            of: object = (id(loaded.linear), part, size)
+            of: object = (loaded.serial, part, size)
             wishes.append((role, wish, of, (of, id(baked), repr(wish.grade), wish.area, zones)))
         if not wishes:
             self.waveform.show_waves(None, None)
@@ -798,6 +808,8 @@ class BenchView(QWidget):
 
     def finish(self) -> None:
         self.stop_playing()
+        for player in list(self._ending):
+            player.wait()
         self.jobs.cancel_all()
         self.latest.finish()
         self.scoping.finish()

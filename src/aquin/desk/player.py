@@ -61,7 +61,6 @@ class Player(QThread):
     def stop(self) -> None:
         self.stopped = True
         self._room.release(2)
-        self.wait()
 
     def taken(self) -> None:
         """The window has shown a picture."""

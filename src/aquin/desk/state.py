@@ -3,6 +3,7 @@
 import json
 from collections.abc import Callable, Sequence
 from dataclasses import asdict, dataclass, field, replace
+from itertools import count
 from pathlib import Path
 from typing import Any, Literal
 
@@ -26,6 +27,7 @@ from aquin.measure.skin import Dab, find_skin
 
 Role = Literal["hero", "shot"]
 ROLES: tuple[Role, Role] = ("hero", "shot")
+_SERIALS = count()
 
 
 @dataclass(frozen=True)
@@ -52,6 +54,8 @@ class Loaded:
     frame: Frame
     linear: Float32
     reading: Reading | None
+    serial: int = field(default_factory=lambda: next(_SERIALS), compare=False)
+    """Names these pixels among all that were ever read: an object's own id comes back when another has gone."""
 
 
 At = tuple[float, float]
