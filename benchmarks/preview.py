@@ -51,6 +51,11 @@ def main() -> None:
         print(
             f"  error of the baked view: 99.9 % within {kept.error_code10[0]:.1f}, largest {kept.error_code10[1]:.1f} codes of 10 bit"
         )
+    window.view.set_mode("side")
+    window.view.panel.regions.add("ellipse")
+    window.view.panel.regions.numbers["trim", "stops"].set_value(0.5)
+    settle_down(window)
+    line("side: with an ellipse of its own", measure(window))
     window.close()
 
 
