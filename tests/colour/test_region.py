@@ -11,9 +11,12 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from aquin.colour import acescct
+from aquin.colour.baked import BakedView
+from aquin.colour.config import ColourConfig
 from aquin.colour.grade import Grade
 from aquin.colour.primaries import AP1_LUMA, AP1_TO_XYZ
-from aquin.colour.region import Ellipse, Key, Region
+from aquin.colour.region import WHOLE, Ellipse, Key, Region
+from aquin.desk.preview import show
 from aquin.exchange import grade_file
 
 EVERYWHERE = Ellipse(0.5, 0.5, 4.0, 4.0, 0.0, 0.0)
@@ -158,3 +161,17 @@ def test_spoilt_regions_are_refused(values: dict[str, object]) -> None:
         Region.of(values)
     with pytest.raises((ValueError, TypeError, KeyError)):
         Grade.of(Grade().values() | {"regions": [values]})
+
+
+def test_the_preview_in_two_halves_shows_the_same_regions(builtin: ColourConfig) -> None:
+    baked = BakedView.bake(builtin.view(*builtin.default_view()), 33)
+    light = np.random.default_rng(1).random((91, 161, 3)).astype(np.float32)
+    regions = (
+        Region("a", Ellipse(0.4, 0.3, 0.2, 0.1, 30.0, 0.4), stops=1.0, mired=20.0),
+        Region("k", None, Key(), saturation=0.5),
+    )
+    for grade in (Grade(regions=regions), Grade(regions=regions, softness=1.2)):
+        for window in (WHOLE, (0.2, 0.1, 0.7, 0.6)):
+            pixels = show(light, grade, baked, 1.0, window).pixels[..., 2::-1].astype(float)
+            exact = baked.process(np.asarray(grade.picture(light, 1.0, window), np.float32))
+            assert np.abs(pixels - np.clip(exact, 0, 1) * 255).max() <= 0.51

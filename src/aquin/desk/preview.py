@@ -44,10 +44,18 @@ def show(
     frame that it is."""
     out = np.empty(linear.shape, np.float32)
     bytes_: np.ndarray = np.empty((*out.shape[:2], 4), np.uint8)
-    log = np.asarray(grade.picture(linear, scale, window), np.float32) if grade.by_place else None
+    height = len(linear)
+    soft = grade.softness * scale >= 0.05  # only this needs what is around a pixel
+    log = np.asarray(grade.picture(linear, scale, window), np.float32) if soft else None
+    sharp = replace(grade, softness=0.0)
+    left, top, right, bottom = window
+
+    def graded_rows(rows: slice) -> Float32:
+        first, last = (top + at / height * (bottom - top) for at in (rows.start, rows.stop))
+        return np.asarray(sharp.picture(linear[rows], 1.0, (left, first, right, last)), np.float32)
 
     def half(rows: slice) -> None:
-        out[rows] = baked.process(grade.apply_linear(linear[rows]) if log is None else log[rows])
+        out[rows] = baked.process(graded_rows(rows) if log is None else log[rows])
         scaled = np.clip(out[rows], 0, 1)
         scaled *= 255
         scaled += 0.5
