@@ -1,6 +1,6 @@
 """Grades of shots in the production: a balance for each camera in a setup, from its card, and a trim on top for each shot."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 
 from aquin.colour.config import ColourConfig
@@ -45,6 +45,11 @@ def held_grade(production: Production, shot: Shot) -> Correction | None:
 
 def correction_of(production: Production, record: Grade | None) -> Correction | None:
     """What a layer does: its own numbers, or those of the one that it is linked to. None where it is off or spoilt."""
+    return followed(record, lambda id: production.find(Grade, id))
+
+
+def followed(record: Grade | None, find: Callable[[str], Grade | None]) -> Correction | None:
+    """The same among any grades: `find` gives one by its id."""
     seen: set[str] = set()
     while record is not None and record.on and record.id not in seen:
         seen.add(record.id)
@@ -54,7 +59,7 @@ def correction_of(production: Production, record: Grade | None) -> Correction | 
                 return Correction.of(record.values)
             except (ValueError, KeyError, TypeError):
                 return None
-        record = production.find(Grade, source)
+        record = find(source)
     return None
 
 

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from aquin.colour.grade import Grade as Correction
+from aquin.production.grading import followed
 from aquin.production.records import Grade, Shot
 from aquin.production.rows import record_of, row_of
 from aquin.production.store import Production
@@ -66,16 +67,12 @@ def _grade(rows: Mapping[str, Mapping[str, Any]], shot: Shot) -> Correction:
     for id, row in rows.items():
         if _is_of((Grade.table, id, None, None), rows, shot):
             found[str(row["layer"])] = record_of(Grade, dict(row))
+
+    def find(id: str) -> Grade | None:
+        return record_of(Grade, dict(rows[id])) if id in rows else None
+
     for layer in ("trim", "balance"):
-        held: Grade | None = found.get(layer)
-        seen: set[str] = set()
-        while held is not None and held.on and held.id not in seen:
-            seen.add(held.id)
-            source = str(held.values.get("linked", ""))
-            if not source:
-                try:
-                    return Correction.of(held.values)
-                except (ValueError, KeyError, TypeError):
-                    break
-            held = record_of(Grade, dict(rows[source])) if source in rows else None
+        made = followed(found.get(layer), find)
+        if made is not None:
+            return made
     return Correction()
