@@ -85,7 +85,11 @@ def scopes() -> None:
     frame.pts, frame.time_base = 0, Fraction(1, 24)
     graphs = {
         name: _graph(frame, name, args)
-        for name, args in (("waveform", "mode=column"), ("vectorscope", "mode=gray"), ("histogram", ""))
+        for name, args in (
+            ("waveform", "mode=column:components=7"),
+            ("vectorscope", "mode=gray"),
+            ("histogram", ""),
+        )
     }
 
     def theirs() -> None:
@@ -93,13 +97,19 @@ def scopes() -> None:
             push(frame)
             pull()
 
+    codes = np.ascontiguousarray(np.rint(signal * 255).astype(np.uint8))
+
     def ours() -> None:
+        scopes_of(codes, 480)
+
+    def in_float() -> None:
         scopes_of(signal, 480)
 
     there = timed(theirs, 12)
     here = timed(ours, 12)
-    line("FFmpeg: waveform, vectorscope, histogram", there)
-    line("ours: waveform, chroma plane, histogram", here, there)
+    line("FFmpeg: waveforms of three channels, vectorscope, histogram", there)
+    line("ours, of 8 bits: waveforms of four, chroma plane, histogram", here, there)
+    line("ours, in float", timed(in_float, 12), there)
     # the same counts: luma of the same frame, by FFmpeg's conversion and by ours
     luma = frame.to_ndarray()[0].astype(float)
     own = 16 + 219 * (signal @ np.array([0.299, 0.587, 0.114]))

@@ -1,6 +1,7 @@
 """The ledger's axes as facts of light, and the scopes against the standards."""
 
 import colour
+import cv2
 import numpy as np
 import pytest
 
@@ -9,7 +10,7 @@ from aquin.colour.cdl import Cdl
 from aquin.colour.grade import Balance, Grade
 from aquin.colour.primaries import AP1_TO_XYZ, XYZ_TO_AP1
 from aquin.measure.ledger import AXES, Evidence, axes, difference_of, measure, values
-from aquin.measure.scopes import SKIN_ANGLE, chroma, chroma_density, waveform
+from aquin.measure.scopes import SKIN_ANGLE, chroma, chroma_density, histogram, scopes_of, waveform
 
 
 def pairs(chart: Layout, shot: np.ndarray) -> Evidence:
@@ -124,3 +125,23 @@ def test_neutrals_lie_in_the_middle_of_the_plane() -> None:
     row, column = np.argwhere(red > 0)[0]
     assert row < 32
     assert column < 32
+
+
+def test_scopes_of_the_screens_bytes_are_those_of_the_signal() -> None:
+    random = np.random.default_rng(6)
+    codes = np.repeat(np.repeat(random.integers(0, 256, (9, 16, 3)), 20, axis=0), 20, axis=1).astype(np.uint8)
+    codes[:40, :60] = 0
+    codes[-40:, :60] = 255
+    signal = codes.astype(np.float32) / 255
+    ours, floats = scopes_of(codes, 300), scopes_of(signal, 300)
+    assert np.abs(ours.waveform.bands - waveform(signal, 300).bands).max() < 1.1 / 232
+    assert floats.waveform.bands == pytest.approx(waveform(signal, 300).bands)
+    assert ours.histogram.share.sum(axis=1) == pytest.approx(np.ones(4), abs=1e-5)
+    near = np.cumsum(ours.histogram.share, axis=1) - np.cumsum(histogram(signal).share, axis=1)
+    assert np.abs(near[:3]).max() < 1e-5  # the very same levels; luma is rounded to a code
+    assert ours.histogram.under == pytest.approx((codes == 0).mean(axis=(0, 1)))
+    assert ours.histogram.over == pytest.approx((codes == 255).mean(axis=(0, 1)))
+    plane = chroma_density(signal)
+    assert ours.density.sum() == pytest.approx(1.0, abs=1e-5)
+    spread = np.ones((3, 3))  # a cell aside at most, where a code is rounded
+    assert (cv2.filter2D(plane, -1, spread)[ours.density > 0] > 0).all()

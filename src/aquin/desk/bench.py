@@ -695,7 +695,9 @@ class BenchView(QWidget):
 
     def _show_scopes(self) -> None:
         shown = [self._scoped.get(role) for role in ROLES]
-        self.scoping.ask(lambda: [None if side is None else scopes_of(side.signal) for side in shown])
+        self.scoping.ask(  # of the very bytes on screen
+            lambda: [None if side is None else scopes_of(side.pixels[..., 2::-1]) for side in shown]
+        )
 
     def _draw_scopes(self, both: list[Scopes | None]) -> None:
         hero, shot = both

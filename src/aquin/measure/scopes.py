@@ -1,9 +1,11 @@
 """What the scopes draw: percentiles by column and the chroma plane, from a display signal."""
 
+from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from aquin.arrays import Float32, Floats
 
@@ -18,6 +20,9 @@ LOW, HIGH = -0.05, 1.05
 """Signal at the lower and upper edge of the waveform."""
 
 
+_POOL = ThreadPoolExecutor(3, thread_name_prefix="scopes")
+
+
 @dataclass(frozen=True)
 class Waveform:
     """`bands`: (columns, 3 percentiles, 4): 5th, 50th, 95th of R, G, B and luma, as signal (0 to 1)."""
@@ -30,12 +35,13 @@ def waveform(signal: Floats, columns: int = 120) -> Waveform:
     return _bands(counts(signal, columns))
 
 
-def _bands(counted: np.ndarray) -> Waveform:
+def _bands(counted: np.ndarray, low: float = LOW, step: float = (HIGH - LOW) / BINS) -> Waveform:
+    """From (columns, 4, levels) pixels; the first level begins at `low`."""
     total = np.cumsum(counted, axis=2)
     bands = np.empty((len(total), 3, 4), np.float32)
     for k, share in enumerate((0.05, 0.5, 0.95)):
         place = (total < share * total[..., -1:]).sum(axis=2)
-        bands[:, k] = (place + 0.5) * ((HIGH - LOW) / BINS) + LOW
+        bands[:, k] = (place + 0.5) * step + low
     return Waveform(bands)
 
 
@@ -43,26 +49,33 @@ def counts(signal: Floats, columns: int = 1) -> np.ndarray:
     """(columns, 4, BINS) pixels of R, G, B and luma by level from LOW to HIGH, in equal columns of (h, w, 3) display signal."""
     import cv2
 
-    h, w = signal.shape[:2]
-    columns = min(columns, w)
-    images = _levels(signal)
-    out = np.empty((columns, 4, BINS), np.float32)
+    rgb, luma = _levels(signal)
+    return _counted([*cv2.split(rgb), luma], min(columns, signal.shape[1]))
+
+
+def _counted(planes: Sequence[np.ndarray], columns: int) -> np.ndarray:
+    """(columns, planes, 256) pixels of (h, w) bytes by their value, in equal columns."""
+    import cv2
+
+    h, w = planes[0].shape
+    out = np.empty((columns, len(planes), 256), np.float32)
     place = np.arange(w) * columns // w
-    for first in range(0, columns, COUNTED):  # the number of a column is a byte, too
+
+    def count(first: int) -> None:
         last = min(first + COUNTED, columns)
-        part = np.flatnonzero((place >= first) & (place < last))
-        x0, x1 = int(part[0]), int(part[-1]) + 1
-        near = np.broadcast_to((place[x0:x1] - first).astype(np.uint8), (h, x1 - x0)).copy()
-        some = [near, *(i[:, x0:x1] for i in images)]
+        x0, x1 = np.searchsorted(place, (first, last))
+        near = np.repeat((place[x0:x1] - first).astype(np.uint8)[None], h, axis=0)
         size = last - first
-        for channel in range(4):
-            found = cv2.calcHist(some, [0, 1 + channel], None, [size, BINS], [0, size, 0, BINS])
-            out[first:last, channel] = found.reshape(size, BINS)
+        for k, plane in enumerate(planes):
+            found = cv2.calcHist([near, plane[:, x0:x1]], [0, 1], None, [size, 256], [0, size, 0, 256])
+            out[first:last, k] = found.reshape(size, 256)
+
+    list(_POOL.map(count, range(0, columns, COUNTED)))
     return out
 
 
 COUNTED = 240
-"""Columns that are counted at once."""
+"""Columns that are counted at once: the number of a column is a byte, too."""
 
 
 def _levels(signal: Floats) -> tuple[np.ndarray, np.ndarray]:
@@ -146,16 +159,46 @@ class Scopes:
     histogram: Histogram
 
 
-_POOL = ThreadPoolExecutor(2, thread_name_prefix="scopes")
+def scopes_of(signal: Floats | NDArray[np.uint8], columns: int = 120) -> Scopes:
+    """All scopes of (h, w, 3) display signal; pixels are counted once for waveform and histogram.
 
-
-def scopes_of(signal: Floats, columns: int = 120) -> Scopes:
-    """All scopes of (h, w, 3) display signal; pixels are counted once for waveform and histogram."""
+    Bytes (0 to 255 for 0 to 1) are what is on a screen of 8 bit, and counted the fastest; floats also show what lies beyond 0 and 1.
+    """
+    many = max(signal.shape[0] * signal.shape[1], 1)
+    if signal.dtype == np.uint8:
+        return _scopes_of_bytes(np.ascontiguousarray(signal), columns, many)
     whole = np.ascontiguousarray(signal, np.float32)
     plane, ends = _POOL.submit(chroma_density, whole), _POOL.submit(_ends, whole)
     counted = counts(whole, columns)
-    many = max(whole.shape[0] * whole.shape[1], 1)
     return Scopes(_bands(counted), plane.result(), _histogram(counted, many, ends.result()))
+
+
+def _scopes_of_bytes(codes: NDArray[np.uint8], columns: int, many: int) -> Scopes:
+    import cv2
+
+    size, reach = 128, 0.5
+    rows = np.zeros((3, 4), np.float32)  # luma, and the cells of the chroma plane, in one go
+    rows[0, :3] = LUMA
+    for k, (weight, channel) in enumerate(((1.8556, 2), (1.5748, 0)), start=1):
+        rows[k, :3] = -LUMA / np.float32(weight)
+        rows[k, channel] += np.float32(1 / weight)
+        rows[k, :3] *= np.float32(size / (2 * reach) / 255)
+        rows[k, 3] = size / 2 - 0.5
+    luma, blue, red = cv2.split(cv2.transform(codes, rows))
+
+    def density() -> Float32:
+        cells = [cv2.min(c, size - 1) for c in (red, blue)]
+        count = cv2.calcHist(cells, [0, 1], None, [size, size], [0, size, 0, size])
+        return np.asarray(count[::-1] / many, np.float32)
+
+    plane = _POOL.submit(density)
+    found = _counted([*cv2.split(codes), luma], min(columns, codes.shape[1]))
+    ends = found[:, :3, 0].sum(axis=0) / many, found[:, :3, 255].sum(axis=0) / many
+    level = ((np.arange(256) / 255 - LOW) * (BINS / (HIGH - LOW))).astype(int)  # codes to levels
+    counted = np.zeros((1, 4, BINS), np.float32)
+    for channel, total in enumerate(found.sum(axis=0)):
+        np.add.at(counted[0, channel], level, total)
+    return Scopes(_bands(found, -0.5 / 255, 1 / 255), plane.result(), _histogram(counted, many, ends))
 
 
 ZONES = (-6.0, -4.0, -2.0, -0.5, 0.5, 1.5, 2.5, 4.0)
