@@ -16,18 +16,23 @@ from aquin.production import Production, Setup, Shot
 from stereo import camera, stereo_pair
 
 
-def run(*words: str | Path) -> tuple[int, dict, str]:
-    """The command in this process: exit code, its JSON, and what it said on stderr."""
+def plain(*words: str | Path) -> tuple[int, str, str]:
+    """The command in this process: exit code, and what it said on stdout and stderr."""
     out, err = io.StringIO(), io.StringIO()
     old = sys.argv
-    sys.argv = ["aquin", *map(str, words), "--json"]
+    sys.argv = ["aquin", *map(str, words)]
     try:
         with redirect_stdout(out), redirect_stderr(err), pytest.raises(SystemExit) as stop:
             command.run()
     finally:
         sys.argv = old
-    text = out.getvalue()
-    return int(stop.value.code or 0), json.loads(text) if text else {}, err.getvalue()
+    return int(stop.value.code or 0), out.getvalue(), err.getvalue()
+
+
+def run(*words: str | Path) -> tuple[int, dict, str]:
+    """The same with its JSON."""
+    code, text, line = plain(*words, "--json")
+    return code, json.loads(text) if text else {}, line
 
 
 @pytest.fixture(scope="module")
@@ -124,19 +129,6 @@ def test_a_production_is_settled(shoot_copy: Path) -> None:
         "settle", shoot_copy, "--cell", f"pier/{other['camera']}", "--exposure", "chart", "--no-trims"
     )
     assert code == 0 and len(again["cells"]) == 1
-
-
-def plain(*words: str | Path) -> tuple[int, str, str]:
-    """The same command in words for people."""
-    out, err = io.StringIO(), io.StringIO()
-    old = sys.argv
-    sys.argv = ["aquin", *map(str, words)]
-    try:
-        with redirect_stdout(out), redirect_stderr(err), pytest.raises(SystemExit) as stop:
-            command.run()
-    finally:
-        sys.argv = old
-    return int(stop.value.code or 0), out.getvalue(), err.getvalue()
 
 
 def test_skin_and_the_second_pass(pair: tuple[Path, Path], tmp_path: Path) -> None:

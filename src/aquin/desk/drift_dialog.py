@@ -5,13 +5,10 @@ from dataclasses import dataclass
 import numpy as np
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
-    QAbstractItemView,
     QDialog,
     QHBoxLayout,
-    QHeaderView,
     QLabel,
     QPushButton,
-    QTableWidget,
     QTableWidgetItem,
     QVBoxLayout,
     QWidget,
@@ -19,6 +16,7 @@ from PySide6.QtWidgets import (
 
 from aquin.colour.config import ColourConfig
 from aquin.desk import theme
+from aquin.desk.listing import listing
 from aquin.desk.plot import Line, Plot
 from aquin.desk.work import Jobs
 from aquin.match.drift import Drift, to_parts
@@ -97,19 +95,8 @@ class DriftDialog(QDialog):
             plot.x_ticks = 4
             line.addWidget(plot, 1)
         column.addLayout(line)
-        self.table = QTableWidget(0, 7)
-        self.table.setHorizontalHeaderLabels(
-            ["shot", "camera", "time", "exposure st", "warmth mired", "±st", "by"]
-        )
-        self.table.setAccessibleName("Trims that follow from the light")
-        self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
-        self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
-        self.table.verticalHeader().setVisible(False)
-        self.table.verticalHeader().setDefaultSectionSize(24)
-        self.table.setShowGrid(False)
-        header = self.table.horizontalHeader()
-        header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
-        header.setSectionResizeMode(6, QHeaderView.ResizeMode.Stretch)
+        headings = ("shot", "camera", "time", "exposure st", "warmth mired", "±st", "by")
+        self.table = listing("Trims that follow from the light", headings, wide=6)
         column.addWidget(self.table, 1)
         buttons = QHBoxLayout()
         self.one_button, self.all_button, close = (

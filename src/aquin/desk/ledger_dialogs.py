@@ -9,10 +9,8 @@ from PySide6.QtWidgets import (
     QDialogButtonBox,
     QGridLayout,
     QHBoxLayout,
-    QHeaderView,
     QLabel,
     QPushButton,
-    QTableWidget,
     QTableWidgetItem,
     QVBoxLayout,
     QWidget,
@@ -21,6 +19,7 @@ from PySide6.QtWidgets import (
 from aquin.colour.grade import Grade
 from aquin.desk import theme
 from aquin.desk.ledger import MEANING, UNITS, difference_text
+from aquin.desk.listing import listing
 from aquin.desk.numbers import Number
 from aquin.measure.ledger import AXES, MAIN, Evidence, measure
 from aquin.production.history import Step
@@ -105,20 +104,9 @@ class HistoryDialog(QDialog):
         words.setStyleSheet("color: #bebebe;")
         column.addWidget(words)
         axes = [a for a in AXES if a.name in MAIN]
-        self.table = QTableWidget(len(self.steps), 3 + len(axes))
-        self.table.setAccessibleName("History of the ledger")
-        self.table.setHorizontalHeaderLabels(
-            ["when", "who", "what", *(f"{a.name} {UNITS.get(a.unit, a.unit)}" for a in axes)]
-        )
-        self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        headings = ("when", "who", "what", *(f"{a.name} {UNITS.get(a.unit, a.unit)}" for a in axes))
+        self.table = listing("History of the ledger", headings, wide=2, rows=len(self.steps))
         self.table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
-        self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
-        self.table.setShowGrid(False)
-        self.table.verticalHeader().setVisible(False)
-        self.table.verticalHeader().setDefaultSectionSize(24)
-        header = self.table.horizontalHeader()
-        header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
-        header.setSectionResizeMode(2, QHeaderView.ResizeMode.Stretch)
         for row, step in enumerate(self.steps):
             when = step.at[:16].replace("T", " ")
             texts = [when, step.who, step.what]
