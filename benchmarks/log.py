@@ -40,7 +40,7 @@ def main(count: int) -> None:
     from test_shots import fill
 
     from aquin.colour.config import ColourConfig
-    from aquin.desk.shot_log import ShotLog
+    from aquin.desk.shots.log import ShotLog
     from aquin.production import Production, Shot
 
     path = Path(tempfile.mkdtemp()) / "many.aquin"

@@ -16,16 +16,16 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QWidget
 
 from aquin.colour.grade import Grade
-from aquin.desk import theme
 from aquin.desk.app import application, settle_down
+from aquin.desk.bench.pictures import BLINK_MS, HOLD_MS
+from aquin.desk.bench.state import Bench, Side, read_session
 from aquin.desk.keys import KEYS
-from aquin.desk.pictures import BLINK_MS, HOLD_MS
-from aquin.desk.places import last_session
-from aquin.desk.state import Bench, Side, read_session
+from aquin.desk.kit import theme
+from aquin.desk.kit.jobs import Jobs, Tell
 from aquin.desk.window import Window
-from aquin.desk.work import Jobs, Tell
 from aquin.errors import AquinError
 from aquin.exchange import cdl_file, grade_file
+from aquin.own_files import last_session
 from aquin.simulate.demo import film_first_takes, is_done
 
 
@@ -528,7 +528,7 @@ def test_another_screen_changes_the_picture(opened: Window) -> None:
 
 
 def test_preview_is_the_exact_chain_within_its_known_error(opened: Window) -> None:
-    from aquin.desk.preview import fit, show
+    from aquin.desk.bench.preview import fit, show
 
     opened.view.settle_all()
     loaded, baked = opened.bench.loaded["shot"], opened.view.baked
@@ -540,7 +540,7 @@ def test_preview_is_the_exact_chain_within_its_known_error(opened: Window) -> No
 
 
 def test_state_knows_no_qt() -> None:
-    code = "import sys, aquin.desk.state, aquin.desk.preview; print([m for m in sys.modules if m.startswith('PySide6')])"
+    code = "import sys, aquin.desk.bench.state, aquin.desk.bench.preview; print([m for m in sys.modules if m.startswith('PySide6')])"
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
     assert done.stdout.strip() == "[]"
 

@@ -12,8 +12,8 @@ from PySide6.QtWidgets import QApplication
 
 from aquin.colour.region import WHOLE
 from aquin.desk.app import application, put_away, settle_down
-from aquin.desk.hands import AreaHand
-from aquin.desk.state import Role, read_session
+from aquin.desk.bench.hands import AreaHand
+from aquin.desk.bench.state import Role, read_session
 from aquin.desk.window import Window
 from aquin.exchange import picture
 from aquin.frames import open_source

@@ -10,8 +10,8 @@ from PySide6.QtTest import QTest
 from test_shots import until
 
 from aquin.desk.app import application, put_away, settle_down
-from aquin.desk.board_cells import BoardModel
-from aquin.desk.pictures import MODES
+from aquin.desk.bench.pictures import MODES
+from aquin.desk.board.cells import BoardModel
 from aquin.desk.window import Window
 from aquin.exchange import grade_file
 from aquin.exchange.proof import prove

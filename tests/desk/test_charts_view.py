@@ -12,8 +12,8 @@ from test_shots import until
 
 from aquin.charts.layout import layout
 from aquin.desk.app import application, put_away, settle_down
-from aquin.desk.chart_state import ChartDesk
-from aquin.desk.raw_dialog import RawDialog
+from aquin.desk.charts.state import ChartDesk
+from aquin.desk.shots.raw_dialog import RawDialog
 from aquin.desk.window import Window
 from aquin.frames import RawDecode
 from aquin.production import Camera, Production, Setup, Shot

@@ -12,9 +12,9 @@ from test_shots import fill, until
 
 from aquin.charts.identify import Candidate
 from aquin.desk.app import application, put_away, settle_down
-from aquin.desk.exposure import ExposureStrip
-from aquin.desk.numbers import Number
-from aquin.desk.plan_dialogs import ask_nearest, write_sheet
+from aquin.desk.kit.number import Number
+from aquin.desk.plan.dialogs import ask_nearest, write_sheet
+from aquin.desk.plan.strip import ExposureStrip
 from aquin.desk.window import Window
 from aquin.exchange import cube
 from aquin.production import Camera, Production, Setup

@@ -13,10 +13,10 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLineEdit
 
 from aquin.desk.app import application, put_away, settle_down
-from aquin.desk.places import last_session, remembered_file
-from aquin.desk.shot_log import COLUMNS, FROM_CAMERA, ShotLog
+from aquin.desk.shots.log import COLUMNS, FROM_CAMERA, ShotLog
 from aquin.desk.window import Window
 from aquin.errors import AquinError
+from aquin.own_files import last_session, remembered_file
 from aquin.production import Camera, Edit, Event, Production, Root, Setup, Shot
 from aquin.production.audit import run_audit
 from aquin.production.grading import held_grade

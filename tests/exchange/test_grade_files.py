@@ -9,7 +9,6 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from aquin.arrays import write_safely
 from aquin.colour import acescct
 from aquin.colour.baked import grid
 from aquin.colour.cdl import Cdl
@@ -17,6 +16,7 @@ from aquin.colour.grade import Balance, Grade
 from aquin.errors import AquinError
 from aquin.exchange import cdl_file, cube, grade_file, picture
 from aquin.exchange.proof import prove
+from aquin.files import write_safely
 from aquin.frames import open_source
 
 GRADE = Grade(

@@ -233,8 +233,8 @@ def balance_data(
     jobs: int | None,
 ) -> dict[str, Any]:
     """Read a production's chart takes, best per camera and setup, and keep the balances."""
+    from aquin.cli.commands.production import opened
     from aquin.cli.main import with_progress
-    from aquin.cli.production import opened
     from aquin.production import charting
     from aquin.production.records import Camera, Setup
     from aquin.production.settings import config_of

@@ -8,7 +8,7 @@ from typing import Annotated, Any, NoReturn
 import typer
 
 from aquin import __version__
-from aquin.cli import charts, production, simulate
+from aquin.cli.commands import charts, production, simulate
 from aquin.errors import AquinError
 
 UsageError: Any = typer.BadParameter.__base__
@@ -69,7 +69,7 @@ def demo(
 ) -> None:
     """Open the demo shoot. Where it is not there yet, its first takes are filmed now and the rest while the window is open."""
     from aquin.cli import window
-    from aquin.desk.places import demo_folder
+    from aquin.own_files import demo_folder
     from aquin.simulate.demo import build_demo, film_first_takes
     from aquin.simulate.logbook import log_demo
 
@@ -115,8 +115,8 @@ def encodings(
     """List the encodings of the configuration, or add one of your own to a copy of it."""
     loaded = _config(config)
     if add is not None:
-        from aquin.arrays import write_safely
         from aquin.colour.encoding import CameraEncoding
+        from aquin.files import write_safely
 
         if out is None:
             raise AquinError("--add needs --out", None, "Name the config.ocio to write")

@@ -134,8 +134,8 @@ def profile_data(ask: Ask) -> dict[str, Any]:
 
 
 def _of_production(ask: Ask) -> dict[str, Any]:
+    from aquin.cli.commands.production import opened
     from aquin.cli.main import with_progress
-    from aquin.cli.production import opened
     from aquin.production import charting
     from aquin.production.settings import config_of
 
@@ -350,8 +350,8 @@ def latitude_data(ask: LatitudeAsk) -> dict[str, Any]:
 
 
 def _latitudes(ask: LatitudeAsk, limits: Limits, troubles: list[str]) -> tuple[list[Latitude], str, str]:
+    from aquin.cli.commands.production import opened
     from aquin.cli.main import with_progress
-    from aquin.cli.production import opened
     from aquin.production import charting
     from aquin.production.records import Camera
     from aquin.production.settings import config_of, policy_of

@@ -259,7 +259,7 @@ def render_shot(
     force: bool,
 ) -> dict[str, Any]:
     """A shot's frame with its whole grade, regions and softness and all, written as a picture."""
-    from aquin.cli.shots import shot_of
+    from aquin.cli.commands.shots import shot_of
     from aquin.frames import open_source
     from aquin.production import Production
     from aquin.production.grading import held_grade

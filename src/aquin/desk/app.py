@@ -10,10 +10,10 @@ from pathlib import Path
 from PySide6.QtCore import QEvent, QEventLoop, QTimer
 from PySide6.QtWidgets import QApplication
 
-from aquin.desk import theme
-from aquin.desk.places import last_session
+from aquin.desk.kit import theme
 from aquin.desk.window import Window
 from aquin.measure.skin import Dab
+from aquin.own_files import last_session
 from aquin.production import Production, Setup, Shot
 
 

@@ -3,7 +3,7 @@
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QDialog, QGridLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
-from aquin.desk import theme
+from aquin.desk.kit import theme
 
 KEYS = (
     ("1, 2, 3, 4, 5", "Plan, Shots, Charts, Board, Bench"),

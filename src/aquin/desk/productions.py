@@ -7,7 +7,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from PySide6.QtWidgets import QFileDialog, QWidget
 
 from aquin.colour.config import ColourConfig
-from aquin.desk.work import Jobs, Tell
+from aquin.desk.kit.jobs import Jobs, Tell
 from aquin.errors import AquinError
 from aquin.production import Production
 from aquin.production.settings import config_of

@@ -5,7 +5,7 @@ from collections.abc import Callable
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QLabel, QMenu, QPushButton, QVBoxLayout, QWidget
 
-from aquin.desk import theme
+from aquin.desk.kit import theme
 
 VIEWS = (
     ("plan", "Plan", "1", "The chain, exposure and charts"),

@@ -25,21 +25,21 @@ from PySide6.QtWidgets import (
 )
 
 from aquin.colour.config import ColourConfig
-from aquin.desk import theme
-from aquin.desk.bench import BenchView
-from aquin.desk.bench_link import BenchLink
-from aquin.desk.board import BoardView
-from aquin.desk.charts import ChartsView
+from aquin.desk.bench.link import BenchLink
+from aquin.desk.bench.state import ROLES, Bench, Decisions, Role, read_session
+from aquin.desk.bench.view import BenchView
+from aquin.desk.board.view import BoardView
+from aquin.desk.charts.view import ChartsView
 from aquin.desk.keys import help_dialog, keys_dialog
-from aquin.desk.places import demo_folder, last_session, window_settings
-from aquin.desk.plan import PlanView
+from aquin.desk.kit import theme
+from aquin.desk.kit.jobs import Tell
+from aquin.desk.plan.view import PlanView
 from aquin.desk.productions import Productions
 from aquin.desk.rail import VIEWS, Rail
-from aquin.desk.shots import ShotsView
-from aquin.desk.state import ROLES, Bench, Decisions, Role, read_session
-from aquin.desk.work import Tell
+from aquin.desk.shots.view import ShotsView
 from aquin.errors import AquinError
 from aquin.measure.ledger import MAIN
+from aquin.own_files import demo_folder, last_session, window_settings
 from aquin.production import Shot
 from aquin.workers import part
 

@@ -7,9 +7,9 @@ from pathlib import Path
 from defusedxml import DefusedXmlException
 from defusedxml.ElementTree import fromstring
 
-from aquin.arrays import write_safely
 from aquin.colour.cdl import Cdl, Triple
 from aquin.errors import AquinError
+from aquin.files import write_safely
 
 SUFFIXES = (".cc", ".ccc", ".cdl")
 _SPACE = "urn:ASC:CDL:v1.2"

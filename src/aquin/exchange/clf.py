@@ -5,11 +5,11 @@ from pathlib import Path
 import numpy as np
 import PyOpenColorIO as ocio
 
-from aquin.arrays import write_safely
 from aquin.colour import acescct
 from aquin.colour.baked import grid
 from aquin.colour.grade import Grade
 from aquin.errors import AquinError
+from aquin.files import write_safely
 
 
 def write(path: Path, grade: Grade, identity: str, note: str = "", force: bool = False) -> None:

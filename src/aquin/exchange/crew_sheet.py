@@ -6,8 +6,8 @@ from typing import Any
 
 from jinja2 import Environment, StrictUndefined
 
-from aquin.arrays import write_safely
 from aquin.errors import AquinError
+from aquin.files import write_safely
 from aquin.production.plan import CameraPlan, Chain, Filmed
 
 

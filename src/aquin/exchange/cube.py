@@ -5,9 +5,10 @@ from pathlib import Path
 
 import numpy as np
 
-from aquin.arrays import Float32, Floats, write_safely
+from aquin.arrays import Float32, Floats
 from aquin.colour.baked import grid
 from aquin.errors import AquinError
+from aquin.files import write_safely
 
 SIZES = (33, 65)
 _LIMIT = 60_000_000

@@ -9,9 +9,9 @@ from typing import Any
 import numpy as np
 from jinja2 import Environment, StrictUndefined
 
-from aquin.arrays import write_safely
 from aquin.charts.latitude import Latitude, Row, advice, ranked
 from aquin.errors import AquinError
+from aquin.files import write_safely
 
 COLUMNS = (
     "marked",

@@ -11,7 +11,7 @@ def styles() -> dict[str, Any]:
     from reportlab.pdfbase import pdfmetrics
     from reportlab.pdfbase.ttfonts import TTFont
 
-    fonts = Path(__file__).parents[1] / "desk" / "fonts"
+    fonts = Path(__file__).parents[1] / "fonts"
     for name, file in (("Sheet", "OpenSans-Regular.ttf"), ("SheetBold", "OpenSans-Semibold.ttf")):
         pdfmetrics.registerFont(TTFont(name, str(fonts / file)))
     body = ParagraphStyle(

@@ -5,8 +5,9 @@ from pathlib import Path
 import numpy as np
 import OpenImageIO as oiio
 
-from aquin.arrays import Floats, write_safely
+from aquin.arrays import Floats
 from aquin.errors import AquinError
+from aquin.files import write_safely
 
 _KINDS = {
     ".exr": oiio.FLOAT,

@@ -7,7 +7,7 @@ from pathlib import Path
 import numpy as np
 import PyOpenColorIO as ocio
 
-from aquin.arrays import Floats, write_safely
+from aquin.arrays import Floats
 from aquin.colour import acescct
 from aquin.colour.config import ColourConfig, Processor
 from aquin.colour.encoding import LogCurve, MeasuredEncoding
@@ -15,6 +15,7 @@ from aquin.colour.primaries import AP0_TO_AP1
 from aquin.errors import AquinError
 from aquin.exchange import cube
 from aquin.exchange.grade_file import through_ocio
+from aquin.files import write_safely
 
 SUFFIXES = (".clf", ".cube", ".json")
 

@@ -8,7 +8,6 @@ from typing import Any
 
 import numpy as np
 
-from aquin.arrays import write_safely
 from aquin.charts.fits import DE00, Metric
 from aquin.charts.identify import Identification, identify
 from aquin.charts.latitude import Exposed, Latitude, Limits, latitude, refined_stops
@@ -21,6 +20,7 @@ from aquin.charts.take import Take, expose, read_take, to_linear_of
 from aquin.colour.config import ColourConfig
 from aquin.colour.encoding import TableCurve
 from aquin.errors import AquinError
+from aquin.files import write_safely
 from aquin.frames.raw import ENCODING
 from aquin.measure.ledger import Evidence
 from aquin.production.grading import balance_of, trim_of

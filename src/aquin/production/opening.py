@@ -9,8 +9,8 @@ from pathlib import Path
 import sqlalchemy as sql
 from sqlalchemy.pool import StaticPool
 
-from aquin.arrays import write_safely
 from aquin.errors import AquinError
+from aquin.files import write_safely
 from aquin.production.migrations import migrate
 from aquin.production.tables import APPLICATION_ID
 

@@ -6,8 +6,8 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
-from aquin.arrays import write_safely
 from aquin.errors import AquinError
+from aquin.files import write_safely
 
 
 @dataclass

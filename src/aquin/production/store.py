@@ -15,8 +15,8 @@ from typing import Any
 
 import sqlalchemy as sql
 
-from aquin.arrays import write_safely
 from aquin.errors import AquinError
+from aquin.files import write_safely
 from aquin.production.migrations import SCHEMA, migrate
 from aquin.production.opening import SUFFIX, bring_up, check_header, engine_for, explain, snapshot, version_of
 from aquin.production.records import RECORDS, Camera, Edit, Grade, Option, Record, Root, Setup, Shot, new_id

@@ -8,10 +8,11 @@ from pathlib import Path
 import cv2
 import numpy as np
 
-from aquin.arrays import Float32, write_safely
+from aquin.arrays import Float32
 from aquin.colour.cdl import Cdl
 from aquin.colour.config import ColourConfig
 from aquin.errors import AquinError
+from aquin.files import write_safely
 from aquin.simulate.build import Progress, build_media, claim, room_for
 from aquin.simulate.cameras import CAMERAS, HERON, SKUA
 from aquin.simulate.film import write_still

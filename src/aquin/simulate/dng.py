@@ -5,7 +5,8 @@ from pathlib import Path
 
 import numpy as np
 
-from aquin.arrays import Floats, write_safely
+from aquin.arrays import Floats
+from aquin.files import write_safely
 
 BLACK, WHITE = 512, 16000
 """Codes of no light and of saturation."""

@@ -8,8 +8,9 @@ from typing import Any
 import cv2
 import numpy as np
 
-from aquin.arrays import Float32, write_safely
+from aquin.arrays import Float32
 from aquin.errors import AquinError
+from aquin.files import write_safely
 from aquin.simulate import spectra
 from aquin.simulate.cameras import CAMERAS, ROLES, Camera, Setting, raw_response
 from aquin.simulate.film import RATE, write_movie, write_still

@@ -1,0 +1,1 @@
+"""What the commands say to people: tables of what jobs give."""

@@ -1,0 +1,200 @@
+"""The stack: balance, trim, tone curve and softness as rows of numbers."""
+
+from dataclasses import replace
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QGridLayout, QLabel, QPushButton, QWidget
+
+from aquin.colour.cdl import Cdl
+from aquin.colour.grade import Balance, Grade
+from aquin.colour.tone_curve import ToneCurve
+from aquin.desk.kit import theme
+from aquin.desk.kit.number import Number
+
+
+class Stack(QWidget):
+    """The grade's numbers. `changed` carries a grade, what was done, and whether it is part of a drag."""
+
+    changed = Signal(object, str, bool)
+    ended = Signal()
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.grade = Grade()
+        grid = QGridLayout(self)
+        grid.setContentsMargins(8, 0, 8, 0)
+        grid.setHorizontalSpacing(4)
+        grid.setVerticalSpacing(3)
+        grid.setColumnStretch(0, 1)
+        self.numbers: dict[str, Number] = {}
+
+        def heading(row: int, texts: tuple[str, str, str]) -> None:
+            for column, text in enumerate(texts):
+                label = QLabel(text)
+                label.setFont(theme.font(theme.SMALL))
+                label.setStyleSheet("color: #767676;")
+                label.setAlignment(Qt.AlignmentFlag.AlignRight)
+                grid.addWidget(label, row, column + 1)
+
+        def line(row: int, name: str, cells: list[Number], reset: str) -> None:
+            label = QLabel(name)
+            grid.addWidget(label, row, 0)
+            for column, cell in enumerate(cells):
+                grid.addWidget(cell, row, column + 1)
+                key = self._key(cell)
+                cell.changed.connect(lambda value, dragging, key=key: self._edited(key, dragging))
+                cell.ended.connect(self.ended)
+            button = QPushButton("Reset")
+            button.setProperty("quiet", True)
+            button.setFont(theme.font(theme.SMALL))
+            button.setAccessibleName(f"Reset {reset}")
+            button.setToolTip(f"Reset {reset}")
+            button.clicked.connect(lambda: self._reset(reset))
+            grid.addWidget(button, row, 4)
+
+        def number(key: str, *args: object) -> Number:
+            made = Number(*args)  # type: ignore[arg-type]
+            self.numbers[key] = made
+            return made
+
+        heading(0, ("st", "mired", "10⁻³ Duv"))
+        line(
+            1,
+            "balance",
+            [
+                number("stops", "balance exposure", "stops", 0.0, 0.05, -10.0, 10.0, 2, True),
+                number("mired", "balance warmth", "mired", 0.0, 1.0, -120.0, 400.0, 1, True),
+                number("duv", "balance tint", "thousandths of Duv", 0.0, 0.5, -60.0, 60.0, 1, True),
+            ],
+            "balance",
+        )
+        heading(2, ("red", "green", "blue"))
+        for row, (key, neutral, low, high, signed) in enumerate(
+            (
+                ("slope", 1.0, 0.0, 4.0, False),
+                ("offset", 0.0, -1.0, 1.0, True),
+                ("power", 1.0, 0.1, 4.0, False),
+            ),
+            start=3,
+        ):
+            cells = [
+                number(f"{key}{k}", f"trim {key} {colour}", "", neutral, 0.005, low, high, 3, signed)
+                for k, colour in enumerate(("red", "green", "blue"))
+            ]
+            line(row, f"trim {key}", cells, key)
+        line(
+            6,
+            "saturation",
+            [number("saturation", "trim saturation", "", 1.0, 0.01, 0.0, 4.0, 3)],
+            "saturation",
+        )
+        heading(7, ("shadows", "grey", "lights"))
+        line(
+            8,
+            "tone curve",
+            [
+                number(f"lift{k}", f"tone curve {name}", "stops", 0.0, 0.02, -0.85, 0.85, 2, True)
+                for k, name in ((1, "shadows"), (2, "grey"), (3, "lights"))
+            ],
+            "tone curve",
+        )
+        line(
+            9,
+            "curve's ends",
+            [
+                number("lift0", "tone curve black", "stops", 0.0, 0.02, -0.85, 0.85, 2, True),
+                number("lift4", "tone curve white", "stops", 0.0, 0.02, -0.85, 0.85, 2, True),
+            ],
+            "curve's ends",
+        )
+        line(
+            10,
+            "softness px",
+            [number("softness", "softness", "pixels", 0.0, 0.05, 0.0, 8.0, 2)],
+            "softness",
+        )
+        self.note = QLabel("")
+        self.note.setFont(theme.font(theme.SMALL))
+        self.note.setStyleSheet("color: #9e9e9e;")
+        self.note.setWordWrap(True)
+        grid.addWidget(self.note, 11, 0, 1, 5)
+        self.show_grade(Grade())
+
+    def show_grade(self, grade: Grade) -> None:
+        self.grade = grade
+        mired, duv = grade.balance.shift
+        values = {
+            "stops": grade.balance.stops,
+            "mired": mired,
+            "duv": 1e3 * duv,
+            "saturation": grade.trim.saturation,
+            "softness": grade.softness,
+        }
+        lift = grade.curve.lift if grade.curve is not None else (0.0,) * 5
+        values |= {f"lift{k}": v for k, v in enumerate(lift)}
+        for key, triple in (
+            ("slope", grade.trim.slope),
+            ("offset", grade.trim.offset),
+            ("power", grade.trim.power),
+        ):
+            values |= {f"{key}{k}": value for k, value in enumerate(triple)}
+        for key, value in values.items():
+            self.numbers[key].show_value(value)
+        points = "  ".join(
+            f"{c} {v:+.1f}" for c, v in zip("RGB", grade.balance.printer_points, strict=True)
+        ).replace("-", "−")
+        more = replace(grade, curve=None).beyond_cdl.replace("3x3", "3×3")
+        matrix = f" A {more} goes with it (.clf or .cube only)." if more else ""
+        self.note.setText(f"balance in printer points: {points}.{matrix}")
+
+    def _key(self, cell: Number) -> str:
+        return next(key for key, number in self.numbers.items() if number is cell)
+
+    def _edited(self, key: str, dragging: bool) -> None:
+        n = {k: number.value for k, number in self.numbers.items()}
+        grade = self.grade
+        if key == "stops":
+            grade = replace(grade, balance=replace(grade.balance, stops=n["stops"]))
+        elif key in ("mired", "duv"):
+            was_mired, was_duv = grade.balance.shift
+            mired = n["mired"] if key == "mired" else was_mired
+            duv = n["duv"] * 1e-3 if key == "duv" else was_duv
+            grade = replace(grade, balance=Balance.from_shift(grade.balance.stops, mired, duv))
+        elif key == "softness":
+            grade = replace(grade, softness=n["softness"])
+        elif key.startswith("lift"):
+            lift = (n["lift0"], n["lift1"], n["lift2"], n["lift3"], n["lift4"])
+            try:
+                grade = replace(grade, curve=ToneCurve(lift) if any(lift) else None)
+            except ValueError:  # tones would change places
+                self.show_grade(self.grade)
+                return
+        else:
+            trim = Cdl(
+                (n["slope0"], n["slope1"], n["slope2"]),
+                (n["offset0"], n["offset1"], n["offset2"]),
+                (n["power0"], n["power1"], n["power2"]),
+                n["saturation"],
+            )
+            grade = replace(grade, trim=trim)
+        self.grade = grade
+        name = self.numbers[key].accessibleName().split(",")[0]
+        self.changed.emit(grade, f"change {name}", dragging)
+
+    def _reset(self, what: str) -> None:
+        trim, neutral = self.grade.trim, Cdl()
+        if what == "balance":
+            grade = replace(self.grade, balance=Balance(), matrix=None, root=None, warp=None)
+        elif what == "softness":
+            grade = replace(self.grade, softness=0.0)
+        elif what in ("tone curve", "curve's ends"):
+            lift = [*(self.grade.curve.lift if self.grade.curve is not None else (0.0,) * 5)]
+            for k in (1, 2, 3) if what == "tone curve" else (0, 4):
+                lift[k] = 0.0
+            left = (lift[0], lift[1], lift[2], lift[3], lift[4])
+            grade = replace(self.grade, curve=ToneCurve(left) if any(left) else None)
+        elif what == "saturation":
+            grade = replace(self.grade, trim=replace(trim, saturation=1.0))
+        else:
+            grade = replace(self.grade, trim=replace(trim, **{what: getattr(neutral, what)}))
+        self.changed.emit(grade, f"reset {what}", False)

@@ -1,0 +1,1 @@
+"""The Board: setups by cameras, heroes, settling."""

@@ -1,0 +1,234 @@
+"""The board's grid: setups down, cameras across; each cell a picture, one word, and five plumb gauges."""
+
+from collections.abc import Mapping, Sequence
+
+from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, QPointF, QRectF, QSize, Qt
+from PySide6.QtGui import QIcon, QPainter, QPen
+from PySide6.QtWidgets import QHeaderView, QStyle, QStyledItemDelegate, QStyleOptionViewItem, QTableView
+
+from aquin.desk.bench.ledger import difference_text
+from aquin.desk.kit import theme
+from aquin.desk.kit.gauge import draw_gauge
+from aquin.desk.kit.thumbs import Thumbs
+from aquin.production.cells import GAUGES, Cell
+from aquin.production.match_desk import Place
+
+Index = QModelIndex | QPersistentModelIndex
+SHORT = {"exposure": "exp", "warmth": "warm", "tint": "tint", "saturation": "sat", "sharpness": "sharp"}
+WIDTH, HEIGHT = 214, 97
+PICTURE = QSize(88, 50)
+
+
+class BoardModel(QAbstractTableModel):
+    """Cells by setup and camera. Data of `CELL` is the cell, or None where the camera did not film."""
+
+    CELL = Qt.ItemDataRole.UserRole + 1
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.cells: dict[Place, Cell] = {}
+        self.setups: list[str] = []
+        self.cameras: list[str] = []
+
+    def show_cells(self, cells: Mapping[Place, Cell]) -> None:
+        setups = list(dict.fromkeys(c.setup.id for c in cells.values() if c.shots or c.charts))
+        order = sorted({c.camera.id: c.camera for c in cells.values()}.values(), key=lambda c: c.position)
+        cameras = [c.id for c in order]
+        kept = {p: c for p, c in cells.items() if p[0] in setups}
+        if (setups, cameras) != (self.setups, self.cameras):
+            self.beginResetModel()
+            self.cells, self.setups, self.cameras = kept, setups, cameras
+            self.endResetModel()
+            return
+        self.cells = kept
+        if setups and cameras:
+            self.dataChanged.emit(self.index(0, 0), self.index(len(setups) - 1, len(cameras) - 1))
+            self.headerDataChanged.emit(Qt.Orientation.Vertical, 0, len(setups) - 1)
+
+    def rowCount(self, parent: Index = QModelIndex()) -> int:  # noqa: B008
+        return 0 if parent.isValid() else len(self.setups)
+
+    def columnCount(self, parent: Index = QModelIndex()) -> int:  # noqa: B008
+        return 0 if parent.isValid() else len(self.cameras)
+
+    def place(self, index: Index) -> Place:
+        return self.setups[index.row()], self.cameras[index.column()]
+
+    def cell(self, index: Index) -> Cell | None:
+        return self.cells.get(self.place(index)) if index.isValid() else None
+
+    def index_of(self, place: Place) -> QModelIndex:
+        if place[0] in self.setups and place[1] in self.cameras:
+            return self.index(self.setups.index(place[0]), self.cameras.index(place[1]))
+        return QModelIndex()
+
+    def flags(self, index: Index) -> Qt.ItemFlag:
+        if self.cell(index) is None:
+            return Qt.ItemFlag.NoItemFlags
+        return Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable
+
+    def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> object:
+        cell = self.cell(index)
+        if role == self.CELL:
+            return cell
+        if cell is None:
+            return None
+        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
+            return f"{cell.setup.name}, {cell.camera.name}: {cell.word}"
+        if role == Qt.ItemDataRole.ToolTipRole:
+            return _tip(cell)
+        return None
+
+    def headerData(
+        self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole
+    ) -> object:
+        if role != Qt.ItemDataRole.DisplayRole:
+            return None
+        if orientation == Qt.Orientation.Horizontal:
+            camera = self.cameras[section]
+            return next(c.camera.name for c in self.cells.values() if c.camera.id == camera)
+        setup = self.setups[section]
+        return next(c.setup.name for c in self.cells.values() if c.setup.id == setup)
+
+
+def _tip(cell: Cell) -> str:
+    lines = [f"{cell.setup.name}, {cell.camera.name}: {cell.word}"]
+    if cell.origin:
+        lines.append(cell.origin)
+    lines += [
+        f"{r.axis.name}: {difference_text(r.axis, r.after)} {r.axis.unit}{'' if r.within else ', out of tolerance'}"
+        for r in cell.rows
+    ]
+    return "\n".join(lines)
+
+
+class CellPainter(QStyledItemDelegate):
+    """Draws a cell. Missing cells are left as plain ground."""
+
+    def __init__(self, thumbs: Thumbs, parent: QTableView) -> None:
+        super().__init__(parent)
+        self.thumbs = thumbs
+
+    def sizeHint(self, option: QStyleOptionViewItem, index: Index) -> QSize:
+        return QSize(WIDTH, HEIGHT)
+
+    def paint(self, p: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
+        cell = index.data(BoardModel.CELL)
+        box = QRectF(option.rect).adjusted(3, 3, -3, -3)
+        if not isinstance(cell, Cell):
+            return
+        selected = bool(option.state & QStyle.StateFlag.State_Selected)
+        p.save()
+        p.setPen(QPen(theme.grey(200) if selected else theme.grey(46), 1.5 if selected else 1))
+        p.setBrush(theme.grey(46) if selected else theme.PANEL)
+        p.drawRect(box)
+        if option.state & QStyle.StateFlag.State_HasFocus:
+            p.setPen(QPen(theme.BRIGHT, 1, Qt.PenStyle.DotLine))
+            p.drawRect(box.adjusted(2, 2, -2, -2))
+        self._picture(p, box, cell)
+        self._words(p, box, cell)
+        self._gauges(p, box, cell)
+        p.restore()
+
+    def _picture(self, p: QPainter, box: QRectF, cell: Cell) -> None:
+        area = QRectF(box.left() + 7, box.top() + 7, PICTURE.width(), PICTURE.height())
+        p.fillRect(area, theme.WELL)
+        icon = self.thumbs.get(cell.cover, cell.grade) if cell.cover is not None else None
+        if isinstance(icon, QIcon):
+            sizes = icon.availableSizes()
+            pixmap = icon.pixmap(sizes[0]) if sizes else None
+            if pixmap is not None and not pixmap.isNull():
+                scale = min(area.width() / pixmap.width(), area.height() / pixmap.height())
+                w, h = pixmap.width() * scale, pixmap.height() * scale
+                p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+                p.drawPixmap(
+                    QRectF(area.center().x() - w / 2, area.center().y() - h / 2, w, h),
+                    pixmap,
+                    QRectF(pixmap.rect()),
+                )
+
+    def _words(self, p: QPainter, box: QRectF, cell: Cell) -> None:
+        settled = cell.settled
+        p.setFont(theme.font(theme.BASE, not settled or cell.word == "hero"))
+        p.setPen(theme.TEXT if settled else theme.BRIGHT)
+        left, top = box.left() + 7, box.top() + PICTURE.height() + 8
+        word = "main hero" if cell.main == "main" else cell.word
+        p.drawText(QRectF(left, top, PICTURE.width() + 4, 18), Qt.AlignmentFlag.AlignVCenter, word)
+        p.setFont(theme.font(theme.SMALL))
+        p.setPen(theme.DIM)
+        shots = f"{len(cell.shots)} shot{'' if len(cell.shots) == 1 else 's'}"
+        own = sum(bool(s.own) for s in cell.shots)
+        more = f", {own} own" if own else ""
+        if cell.charts and not cell.shots:
+            shots = f"{cell.charts} charts"
+        p.drawText(
+            QRectF(left, top + 16, PICTURE.width() + 6, 15), Qt.AlignmentFlag.AlignVCenter, shots + more
+        )
+
+    def _gauges(self, p: QPainter, box: QRectF, cell: Cell) -> None:
+        if cell.word == "hero":  # nothing to hang from
+            return
+        left = box.left() + PICTURE.width() + 13
+        width = box.right() - left - 2
+        step = (box.height() - 10) / len(GAUGES)
+        p.setFont(theme.font(theme.SMALL))
+        for k, name in enumerate(GAUGES):
+            y = box.top() + 5 + k * step
+            row = cell.row(name)
+            p.setPen(theme.DIM if row is not None else theme.grey(84))
+            p.drawText(QRectF(left, y, 32, step), Qt.AlignmentFlag.AlignVCenter, SHORT[name])
+            place = QRectF(left + 26, y, width - 24, step)
+            if row is None:
+                p.setPen(QPen(theme.grey(50), 1))
+                y = place.center().y()
+                p.drawLine(QPointF(place.left() + 6, y), QPointF(place.right() - 6, y))
+                continue
+            draw_gauge(p, place, row.after, row.axis.tolerance)
+
+
+class BoardTable(QTableView):
+    """The grid. Arrow keys move, Shift and Ctrl select several."""
+
+    def __init__(self, model: BoardModel, thumbs: Thumbs) -> None:
+        super().__init__()
+        self.setModel(model)
+        self.setItemDelegate(CellPainter(thumbs, self))
+        self.setShowGrid(False)
+        self.setSelectionMode(QTableView.SelectionMode.ExtendedSelection)
+        self.setVerticalScrollMode(QTableView.ScrollMode.ScrollPerPixel)
+        self.setHorizontalScrollMode(QTableView.ScrollMode.ScrollPerPixel)
+        self.setAccessibleName("Board")
+        self.setStyleSheet(
+            "QTableView { background: #1e1e1e; border: none; }"
+            "QHeaderView::section { background: #1e1e1e; color: #bebebe; border: none; padding: 4px 8px; }"
+            "QTableCornerButton::section { background: #1e1e1e; border: none; }"
+        )
+        across, down = self.horizontalHeader(), self.verticalHeader()
+        across.setDefaultSectionSize(WIDTH)
+        across.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
+        across.setMinimumSectionSize(176)
+        across.setHighlightSections(False)
+        down.setDefaultSectionSize(HEIGHT)
+        down.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
+        down.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+        down.setHighlightSections(False)
+        down.setMaximumWidth(104)
+        thumbs.ready.connect(self.viewport().update)
+
+    def chosen(self) -> list[Place]:
+        """The selected cells, in reading order."""
+        model = self.model()
+        assert isinstance(model, BoardModel)
+        found = sorted(self.selectionModel().selectedIndexes(), key=lambda i: (i.row(), i.column()))
+        return [model.place(i) for i in found if model.cell(i) is not None]
+
+    def choose(self, places: Sequence[Place]) -> None:
+        model = self.model()
+        assert isinstance(model, BoardModel)
+        select = self.selectionModel()
+        select.clearSelection()
+        for place in places:
+            index = model.index_of(place)
+            if index.isValid():
+                select.select(index, select.SelectionFlag.Select)
+                select.setCurrentIndex(index, select.SelectionFlag.NoUpdate)

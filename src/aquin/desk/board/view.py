@@ -1,0 +1,519 @@
+"""The Board: what each camera is in each setup, heroes, settling and propagating."""
+
+from collections.abc import Callable, Sequence
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QShowEvent
+from PySide6.QtWidgets import (
+    QComboBox,
+    QHBoxLayout,
+    QLabel,
+    QListWidget,
+    QListWidgetItem,
+    QMenu,
+    QPushButton,
+    QSplitter,
+    QVBoxLayout,
+    QWidget,
+)
+
+from aquin.colour.config import ColourConfig
+from aquin.desk.board.cells import BoardModel, BoardTable
+from aquin.desk.board.drift_dialog import DriftDialog, Found, look_at_light
+from aquin.desk.kit import theme
+from aquin.desk.kit.columns import COLUMNS, Columns
+from aquin.desk.kit.jobs import Jobs, Latest, Tell
+from aquin.desk.kit.thumbs import Thumbs
+from aquin.errors import AquinError
+from aquin.production import Production, Setup, Shot
+from aquin.production.cells import Cell, agree, board, without_trims
+from aquin.production.grading import propagate
+from aquin.production.heroes import make_hero, make_main, take_proposed
+from aquin.production.ledgers import measure_cells
+from aquin.production.match_desk import Desk, Place
+from aquin.production.matching import MODELS, Summary, Wish, settle
+from aquin.production.measuring import measure_shots
+from aquin.workers import part
+
+PANEL = 292
+
+
+class BoardView(QWidget):
+    """Setups by cameras. `looked_at` carries a shot, the Bench's role for it, and a frame or None; `stated` says that counts may have changed."""
+
+    told = Signal(str)
+    stated = Signal()
+    looked_at = Signal(object, str, object)
+
+    def __init__(self, jobs: Jobs) -> None:
+        super().__init__()
+        self.jobs = jobs
+        self.production: Production | None = None
+        self.config: ColourConfig | None = None
+        self.seen_on: tuple[str, str] = ("", "")
+        self.cells: dict[Place, Cell] = {}
+        self.summary: Summary | None = None
+        self._behind = False
+        self.drift: DriftDialog | None = None
+        self.thumbs = Thumbs(self)
+        self.latest = Latest(self)
+        self.latest.ready.connect(self._show_cells)
+        self.model = BoardModel()
+        self.table = BoardTable(self.model, self.thumbs)
+        self.table.selectionModel().selectionChanged.connect(lambda *_: self._show_panel())
+        self.table.activated.connect(lambda _: self.look())
+        self.empty = QLabel("")
+        self.empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self.empty.setWordWrap(True)
+        self.empty.setFont(theme.font(theme.LARGE))
+        left = QWidget()
+        column = QVBoxLayout(left)
+        column.setContentsMargins(theme.GRID, theme.GRID, 0, 0)
+        column.setSpacing(theme.GRID)
+        column.addLayout(self._head())
+        self.result = _words()
+        self.result.setAccessibleName("What settling did")
+        self.result.setVisible(False)
+        column.addWidget(self.result)
+        column.addWidget(self.empty, 1)
+        column.addWidget(self.table, 1)
+        self.columns = QSplitter(Qt.Orientation.Horizontal)
+        self.columns.addWidget(left)
+        self.columns.addWidget(self._panel())
+        self.columns.setStretchFactor(0, 1)
+        self.columns.setSizes([1188 - PANEL, PANEL])
+        self.columns.setChildrenCollapsible(False)
+        line = QHBoxLayout(self)
+        line.setContentsMargins(0, 0, 0, 0)
+        line.addWidget(self.columns)
+        self._show_cells({})
+
+    # building
+
+    def _head(self) -> QHBoxLayout:
+        line = QHBoxLayout()
+        self.title = QLabel("Board")
+        self.title.setFont(theme.font(theme.TITLE, True))
+        self.count = QLabel("")
+        self.count.setStyleSheet("color: #9e9e9e;")
+        line.addWidget(self.title)
+        line.addWidget(self.count)
+        line.addStretch()
+        self.model_box = QComboBox()
+        self.model_box.setAccessibleName("Model of the balance")
+        self.model_box.setToolTip(
+            "What a camera's balance may be. Best: least leave-one-out residual, a simpler one when nearly as good. A CDL alone fits into one "
+            "CDL file"
+        )
+        for name, title in MODELS.items():
+            self.model_box.addItem(title.replace("3x3", "3×3"), name)
+        self.settle_button = QPushButton("Settle all   ⇧S")
+        self.settle_button.setProperty("main", True)
+        self.settle_button.setToolTip("Match every cell to its setup's hero (Shift+S); the selected ones: S")
+        self.settle_button.clicked.connect(self.settle_all)
+        line.addWidget(QLabel("balance"))
+        line.addWidget(self.model_box)
+        line.addWidget(self.settle_button)
+        return line
+
+    def _panel(self) -> QWidget:
+        panel = QWidget()
+        panel.setMinimumWidth(280)
+        column = QVBoxLayout(panel)
+        column.setContentsMargins(theme.GRID, theme.GRID, theme.GRID, theme.GRID)
+        column.setSpacing(6)
+        self.chosen_title = QLabel("")
+        self.chosen_title.setFont(theme.font(theme.LARGE, True))
+        self.chosen_title.setWordWrap(True)
+        self.chosen_words = _words()
+        column.addWidget(self.chosen_title)
+        column.addWidget(self.chosen_words)
+        self.list = QListWidget()
+        self.list.setItemDelegate(Columns(self.list))
+        self.list.setAccessibleName("Shots of the cell")
+        self.list.setToolTip("Enter looks at a shot on the Bench; H makes it the hero")
+        self.list.itemActivated.connect(lambda _: self.look())
+        self.list.currentItemChanged.connect(lambda *_: self._show_buttons())
+        column.addWidget(self.list, 1)
+        self.shot_words = _words()
+        column.addWidget(self.shot_words)
+        self.buttons: dict[str, QPushButton] = {}
+        rows: tuple[tuple[tuple[str, str, str, Callable[[], object]], ...], ...] = (
+            (
+                ("look", "Look at it", "The shot beside its hero on the Bench (Enter)", self.look),
+                ("agree", "Agree", "Mark as agreed, or open again (Ctrl+Enter)", self.agree),
+            ),
+            (
+                ("hero", "Make hero", "The others of the setup are matched to it (H)", self.make_hero),
+                ("main", "Main hero …", "The setups' heroes are matched to it, too", self.ask_main),
+            ),
+            (
+                ("settle", "Settle   S", "Match the selected cells to their heroes", self.settle_chosen),
+                (
+                    "spread",
+                    "Propagate …   P",
+                    "Give the balance to the cell's shots or to other cells",
+                    self.ask_propagate,
+                ),
+            ),
+            (
+                ("measure", "Measure", "Measure the ledgers of the selected cells again", self.measure),
+                (
+                    "drift",
+                    "Light …",
+                    "How light changed in the setup, and trims after it (D)",
+                    self.ask_drift,
+                ),
+            ),
+            (("stand", "Propose heroes", "A hero for each setup that has none", self.propose),),
+        )
+        for row in rows:
+            line = QHBoxLayout()
+            line.setSpacing(6)
+            for name, title, tip, action in row:
+                button = QPushButton(title)
+                button.setToolTip(tip)
+                button.clicked.connect(lambda _=False, a=action: a())
+                line.addWidget(button, 1)
+                self.buttons[name] = button
+            column.addLayout(line)
+        return panel
+
+    # showing
+
+    def show_production(
+        self, production: Production | None, config: ColourConfig, seen_on: tuple[str, str]
+    ) -> None:
+        self.production, self.config, self.seen_on = production, config, seen_on
+        self.summary = None
+        self.cells = {}
+        self.result.setVisible(False)
+        self.thumbs.show(production, config, seen_on)
+        if production is None:
+            self._show_cells({})
+        self.refresh()
+
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        if self._behind:
+            self.refresh()
+
+    def refresh(self) -> None:
+        """Look at the production again, beside this thread; while another view is shown, not before this one is."""
+        self._behind = bool(self.cells) and not self.isVisible()
+        if self._behind:
+            return
+        production, config, seen_on = self.production, self.config, self.seen_on
+        if production is not None and config is not None:
+
+            def work() -> dict[Place, Cell]:
+                try:
+                    return board(production, config, seen_on)
+                except AquinError:
+                    return {}
+
+            self.latest.ask(work)
+
+    def _show_cells(self, cells: dict[Place, Cell]) -> None:
+        first = not self.cells and bool(cells)
+        self.cells = cells
+        self.model.show_cells(cells)
+        some = bool(self.model.setups)
+        self.table.setVisible(some)
+        self.empty.setVisible(not some)
+        self.empty.setText(
+            "Nothing is logged yet: drop the media of the shoot into Shots."
+            if self.production is not None
+            else "Open a production, or press Demo on the left."
+        )
+        if first and some and not self.table.chosen():
+            self.table.choose([next(iter(self.model.cells))])
+        graded = [c for c in self.model.cells.values() if c.shots]
+        done = sum(c.settled for c in graded)
+        self.count.setText(f"{done} of {len(graded)} settled" if graded else "")
+        self._show_panel()
+        self.stated.emit()
+
+    @property
+    def chosen(self) -> list[Cell]:
+        return [self.cells[p] for p in self.table.chosen() if p in self.cells]
+
+    @property
+    def open_count(self) -> int:
+        """Cells with shots that are not settled."""
+        return sum(not c.settled for c in self.model.cells.values() if c.shots)
+
+    @property
+    def heroless(self) -> list[Setup]:
+        """Setups without a hero."""
+        found = {c.setup.id: c.setup for c in self.cells.values() if c.shots}
+        return [s for s in found.values() if not s.hero_id]
+
+    @property
+    def shot(self) -> Shot | None:
+        """The shot that is selected in the list."""
+        item = self.list.currentItem()
+        if item is None or self.production is None:
+            return None
+        return self.production.find(Shot, str(item.data(Qt.ItemDataRole.UserRole)))
+
+    def _show_panel(self) -> None:
+        cells = self.chosen
+        kept = self.shot.id if self.shot is not None else ""
+        self.list.clear()
+        if len(cells) == 1:
+            cell = cells[0]
+            self.chosen_title.setText(f"{cell.setup.name}, {cell.camera.name}")
+            self.chosen_words.setText(_about(cell))
+        else:
+            self.chosen_title.setText(f"{len(cells)} cells" if cells else "No cell is selected")
+            off = [f"{c.setup.name}, {c.camera.name}: {c.word}" for c in cells if not c.settled]
+            self.chosen_words.setText("\n".join(off[:6]) + ("\n…" if len(off) > 6 else ""))
+        for cell in cells:
+            for state in cell.shots:
+                word = state.word + (", agreed" if state.agreed else "")
+                item = QListWidgetItem(f"{state.shot.name}: {word}")
+                item.setData(Qt.ItemDataRole.UserRole, state.shot.id)
+                item.setData(
+                    COLUMNS,
+                    ("●" if state.word == "hero" else "✓" if state.agreed else "", state.shot.name, "", word),
+                )
+                self.list.addItem(item)
+                if state.shot.id == kept or self.list.currentRow() < 0:
+                    self.list.setCurrentItem(item)
+        self._show_buttons()
+
+    def _show_buttons(self) -> None:
+        cells, shot = self.chosen, self.shot
+        writable = self.production is not None and not self.production.read_only
+        state = next((s for c in cells for s in c.shots if shot is not None and s.shot.id == shot.id), None)
+        self.shot_words.setText("")
+        if state is not None:
+            off = [r.axis.name for r in state.rows if not r.within]
+            words = f"{state.shot.name}: "
+            words += f"measured by {_by(state.by)}" if state.rows else "not measured"
+            words += f"; out of tolerance: {', '.join(off)}" if off else ""
+            words += f"; its own trim: {state.own}" if state.own else ""
+            words += f". Note: {state.shot.note}" if state.shot.note else ""
+            self.shot_words.setText(words)
+        self.buttons["look"].setEnabled(shot is not None)
+        self.buttons["agree"].setText("Open again" if state is not None and state.agreed else "Agree")
+        for name in ("agree", "hero", "main"):
+            self.buttons[name].setEnabled(shot is not None and writable)
+        for name in ("settle", "measure"):
+            self.buttons[name].setEnabled(bool(cells) and writable)
+        self.buttons["spread"].setEnabled(len(cells) > 0 and cells[0].balance is not None and writable)
+        self.buttons["stand"].setEnabled(bool(self.heroless) and writable)
+        self.settle_button.setEnabled(bool(self.model.cells) and writable)
+
+    # heroes
+
+    def make_hero(self) -> None:
+        self._try(lambda p: make_hero(p, self.shot) if self.shot is not None else None)
+
+    def ask_main(self) -> None:
+        """A menu: main hero of all setups, or of the selected ones."""
+        shot = self.shot
+        if shot is None:
+            return
+        menu = QMenu(self)
+        setups = list({c.setup.id: c.setup for c in self.chosen}.values())
+        menu.addAction("of all setups").triggered.connect(lambda: self.make_main())
+        names = ", ".join(s.name for s in setups)
+        if setups:
+            menu.addAction(f"of {names} only").triggered.connect(lambda: self.make_main(setups))
+        button = self.buttons["main"]
+        menu.popup(button.mapToGlobal(button.rect().bottomLeft()))
+
+    def make_main(self, setups: Sequence[Setup] = ()) -> None:
+        self._try(lambda p: make_main(p, self.shot, setups) if self.shot is not None else None)
+
+    def propose(self) -> None:
+        self._try(take_proposed)
+
+    # settling
+
+    def settle_all(self) -> None:
+        self._settle([c.place for c in self.model.cells.values() if c.shots or c.charts])
+
+    def settle_chosen(self) -> None:
+        self._settle(self.table.chosen())
+
+    def _settle(self, places: list[Place]) -> None:
+        production, config, seen_on = self.production, self.config, self.seen_on
+        if production is None or config is None or not places:
+            return
+        if not any(c.setup.hero_id for c in self.cells.values() if c.place in places):
+            self.told.emit(
+                "None of these setups has a hero: select a shot and press H, or let heroes be proposed."
+            )
+            return
+        wish = Wish(model=str(self.model_box.currentData()))
+        wanted = {p[0] for p in places}
+
+        def work(tell: Tell) -> Summary:
+            shots = [
+                s
+                for s in production.all(Shot)
+                if s.setup_id in wanted and s.kind not in ("series", "reference")
+            ]
+            measure_shots(production, config, shots, tell=part(tell, 0.0, 0.3))
+            return settle(production, config, places, wish, seen_on, tell=part(tell, 0.3, 1.0))
+
+        def done(summary: Summary) -> None:
+            self.summary = summary
+            self._show_result(summary)
+            self.told.emit(summary.line)
+            self.refresh()
+
+        self.jobs.start_long("settle", f"settling {len(places)} cells", work, done, self.told.emit)
+
+    def _show_result(self, summary: Summary) -> None:
+        """What settling did stays to be read; each cell and shot in the tooltip."""
+        names = {c.place: f"{c.setup.name}, {c.camera.name}" for c in self.cells.values()}
+        lines = [f"{names.get(c.place, '')}: {c.words}" for c in summary.cells]
+        lines += [f"{name}: {why}" for name, why in summary.trims]
+        self.result.setText(summary.line)
+        self.result.setToolTip("\n".join(lines))
+        self.result.setVisible(True)
+
+    def measure(self) -> None:
+        production, config, seen_on, places = self.production, self.config, self.seen_on, self.table.chosen()
+        if production is None or config is None:
+            return
+
+        def work(tell: Tell) -> None:
+            measure_cells(production, config, places, seen_on, tell=tell)
+
+        self.jobs.start_long("ledgers", "measuring", work, lambda _: self.refresh(), self.told.emit)
+
+    # propagating
+
+    def ask_propagate(self) -> None:
+        """A menu: to the cell's own shots, or from the first selected cell to the others."""
+        cells = self.chosen
+        if not cells:
+            return
+        menu = QMenu(self)
+        first, others = cells[0], cells[1:]
+        own = sum(bool(s.own) for s in first.shots)
+        action = menu.addAction(f"its shots follow it ({own} hold a trim of their own)")
+        action.setEnabled(own > 0)
+        action.triggered.connect(lambda: self.follow(first))
+        for linked, words in ((True, "others follow it when it changes"), (False, "others get a copy")):
+            action = menu.addAction(f"from {first.setup.name}, {first.camera.name}: {len(others)} {words}")
+            action.setEnabled(bool(others))
+            action.triggered.connect(lambda _=False, k=linked: self.propagate(k))
+        button = self.buttons["spread"]
+        menu.popup(button.mapToGlobal(button.rect().topLeft()))
+
+    def follow(self, cell: Cell) -> None:
+        self._try(lambda p: without_trims(p, cell))
+
+    def propagate(self, linked: bool) -> None:
+        """The first selected cell's balance to the other selected ones."""
+        cells, config = self.chosen, self.config
+        if len(cells) > 1 and cells[0].balance is not None and config is not None:
+            source = cells[0].balance
+            self._try(lambda p: propagate(p, config, source, [c.place for c in cells[1:]], linked))
+
+    # drift
+
+    def ask_drift(self) -> None:
+        """The light of the selected cell's setup over the day."""
+        cells = self.chosen
+        if not cells or self.production is None or self.config is None:
+            return
+        production, config, setup = self.production, self.config, cells[0].setup
+
+        def done(found: Found) -> None:
+            dialog = self.drift = DriftDialog(production, config, setup, found, self.jobs, self)
+            dialog.told.connect(self.told)
+            dialog.open()
+
+        self.jobs.start(
+            "drift",
+            "looking at the light",
+            lambda: look_at_light(production, config, setup),
+            done,
+            self.told.emit,
+        )
+
+    # shots
+
+    def look(self) -> None:
+        """The selected shot on the Bench, beside what the hero's camera recorded at that moment."""
+        shot, production, config = self.shot, self.production, self.config
+        if shot is None or production is None or config is None:
+            return
+        at = Desk(production, config).moment(shot)
+        if at is None:  # the hero itself
+            self.looked_at.emit(shot, "hero", None)
+            return
+        self.looked_at.emit(at.hero, "hero", at.hero_frame)
+        self.looked_at.emit(shot, "shot", at.shot_frame)
+
+    def step(self, by: int) -> None:
+        row = self.list.currentRow() + by
+        if 0 <= row < self.list.count():
+            self.list.setCurrentRow(row)
+
+    def agree(self) -> None:
+        shot, config = self.shot, self.config
+        if shot is None or config is None:
+            return
+        state = next((s for c in self.chosen for s in c.shots if s.shot.id == shot.id), None)
+        on = state is None or not state.agreed
+        self._try(lambda p: agree(p, Desk(p, config), [shot], on))
+
+    def _try(self, act: Callable[[Production], object]) -> None:
+        if self.production is None:
+            return
+        try:
+            act(self.production)
+        except AquinError as error:
+            self.told.emit(error.line())
+
+    def finish(self) -> None:
+        self.latest.finish()
+        self.thumbs.finish()
+
+
+def _about(cell: Cell) -> str:
+    """A cell in words: what it is, where its balance came from, what is off."""
+    lines = []
+    if cell.main == "main":
+        lines.append("Main hero: the setups' heroes are matched to it.")
+    elif cell.word == "hero":
+        lines.append(
+            "The setup's hero is of this camera." + (f" It is matched to {cell.main}." if cell.main else "")
+        )
+    if cell.word == "no encoding":
+        lines.append(
+            "How it records is not decided: choose its encoding in Plan, or measure a profile in Charts."
+        )
+    if cell.word == "no chart":
+        lines.append("No chart that can be trusted was filmed; what both cameras saw is looked at instead.")
+    if cell.word == "stale":
+        lines.append("Something it was made from has changed: settle it again.")
+    if cell.origin:
+        lines.append(cell.origin[0].upper() + cell.origin[1:].replace("3x3", "3×3") + ".")
+    if cell.rows:
+        off = [r.axis.name for r in cell.rows if not r.within]
+        lines.append(
+            f"Measured by {_by(cell.by)}." + (f" Out of tolerance: {', '.join(off)}." if off else "")
+        )
+    return "\n".join(lines)
+
+
+def _by(by: str) -> str:
+    names = {"chart": "chart", "points": "the same points", "statistics": "statistics", "": "its shots"}
+    return " and ".join(names.get(b, b) for b in by.split("+"))
+
+
+def _words() -> QLabel:
+    label = QLabel("")
+    label.setWordWrap(True)
+    label.setTextFormat(Qt.TextFormat.PlainText)
+    label.setStyleSheet("color: #bebebe;")
+    return label

@@ -1,0 +1,1 @@
+"""Charts: readings, solutions, profiles, latitude."""

@@ -1,0 +1,1 @@
+"""Widgets and helpers that every view is built from."""

@@ -1,0 +1,1 @@
+"""Plan: the chain, exposure and the chart routine."""

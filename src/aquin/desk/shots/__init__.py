@@ -1,0 +1,1 @@
+"""Shots: the log, and what is wrong in it."""

@@ -1,0 +1,188 @@
+"""The findings of the selected shots, or of all: what it is, what speaks for it, the offered fix, and setting it aside."""
+
+from PySide6.QtCore import QSize, Qt, Signal
+from PySide6.QtGui import QResizeEvent
+from PySide6.QtWidgets import (
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QListView,
+    QListWidget,
+    QListWidgetItem,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from aquin.desk.kit import theme
+from aquin.production import Camera, Production, Setup, Shot
+from aquin.production.audit import Finding
+
+WORDS = {"error": "!  wrong", "warning": "?  doubtful", "note": "·  note"}
+
+
+class FindingsPanel(QWidget):
+    """Lists findings and shows the selected one whole."""
+
+    fixed = Signal(object)
+    dismissed = Signal(object, str)
+    picked = Signal(object)
+    """The shots that the selected finding is about."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.found: list[Finding] = []
+        self._production: Production | None = None
+        self.setMinimumWidth(270)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(theme.GRID, theme.GRID, theme.GRID, theme.GRID)
+        column.setSpacing(6)
+        self.title = QLabel("Findings")
+        self.title.setFont(theme.font(theme.LARGE, True))
+        column.addWidget(self.title)
+        self.about = QLabel("")
+        self.about.setWordWrap(True)
+        self.about.setStyleSheet("color: #9e9e9e;")
+        column.addWidget(self.about)
+        self.list = QListWidget()
+        self.list.setAccessibleName("Findings")
+        self.list.setWordWrap(True)
+        self.list.setTextElideMode(Qt.TextElideMode.ElideNone)
+        self.list.setResizeMode(QListView.ResizeMode.Adjust)
+        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.list.currentRowChanged.connect(self._show_one)
+        self.list.itemActivated.connect(lambda _: self._pick())
+        self.list.itemClicked.connect(lambda _: self._pick())
+        column.addWidget(self.list, 1)
+        self.detail = QWidget()
+        inner = QVBoxLayout(self.detail)
+        inner.setContentsMargins(0, 4, 0, 0)
+        inner.setSpacing(6)
+        self.what, self.advice = QLabel(""), QLabel("")
+        for label in (self.what, self.advice):
+            label.setWordWrap(True)
+            label.setTextFormat(Qt.TextFormat.PlainText)
+            label.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        self.what.setFont(theme.font(theme.BASE, True))
+        self.evidence = QGridLayout()
+        self.evidence.setHorizontalSpacing(10)
+        self.evidence.setVerticalSpacing(2)
+        self.evidence.setColumnStretch(1, 1)
+        self.fix_button = QPushButton("")
+        self.fix_button.setProperty("main", True)
+        self.fix_button.clicked.connect(self._fix)
+        self.reason = QLineEdit()
+        self.reason.setPlaceholderText("why it is all right, then Enter")
+        self.reason.setAccessibleName("Reason for setting the finding aside")
+        self.reason.returnPressed.connect(self._dismiss)
+        self.dismiss_button = QPushButton("Set aside")
+        self.dismiss_button.setToolTip("Needs a reason; it is written into the journal and can be undone")
+        self.dismiss_button.clicked.connect(self._dismiss)
+        row = QHBoxLayout()
+        row.addWidget(self.reason, 1)
+        row.addWidget(self.dismiss_button)
+        inner.addWidget(self.what)
+        inner.addLayout(self.evidence)
+        inner.addWidget(self.advice)
+        inner.addWidget(self.fix_button)
+        inner.addLayout(row)
+        column.addWidget(self.detail)
+        self.detail.hide()
+
+    def show_findings(self, production: Production, found: list[Finding], about: str) -> None:
+        """List findings; the one that was selected stays selected."""
+        key = self.current.key if self.current is not None else ""
+        self._production, self.found = production, found
+        open_ = sum(not f.dismissed for f in found)
+        self.title.setText(f"Findings  {open_}" if found else "Findings")
+        self.about.setText(about)
+        self.list.blockSignals(True)
+        self.list.clear()
+        for finding in found:
+            item = QListWidgetItem(self._line(finding))
+            if finding.dismissed:
+                item.setForeground(theme.FAINT)
+            self.list.addItem(item)
+        self._fit_rows()
+        row = next((k for k, f in enumerate(found) if f.key == key), 0 if len(found) == 1 else -1)
+        self.list.setCurrentRow(row)
+        self.list.blockSignals(False)
+        self._show_one(row)
+
+    @property
+    def current(self) -> Finding | None:
+        row = self.list.currentRow()
+        return self.found[row] if 0 <= row < len(self.found) else None
+
+    def _line(self, finding: Finding) -> str:
+        assert self._production is not None
+        names = [s.name for i in finding.shots if (s := self._production.find(Shot, i)) is not None]
+        camera = self._production.find(Camera, finding.camera)
+        setup = self._production.find(Setup, finding.setup)
+        about = ", ".join(names[:2]) + (f" and {len(names) - 2} more" if len(names) > 2 else "")
+        about = about or " in ".join(
+            r.name for r in (camera, setup) if r is not None and r.name not in finding.what
+        )
+        mark = "set aside" if finding.dismissed else WORDS[finding.severity]
+        return f"{mark}, {finding.confidence:.0%} sure\n{about + ': ' if about else ''}{finding.what}"
+
+    def _fit_rows(self) -> None:
+        """Give each item the height that its words need."""
+        room = self.list.viewport().width() - 24
+        metrics = self.list.fontMetrics()
+        for k in range(self.list.count()):
+            item = self.list.item(k)
+            box = metrics.boundingRect(0, 0, room, 10_000, Qt.TextFlag.TextWordWrap, item.text())
+            item.setSizeHint(QSize(room, box.height() + 10))
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._fit_rows()
+
+    def _show_one(self, row: int) -> None:
+        finding = self.current
+        self.detail.setVisible(finding is not None)
+        while self.evidence.count():
+            item = self.evidence.takeAt(0)
+            if item is not None and (widget := item.widget()) is not None:
+                widget.deleteLater()
+        if finding is None:
+            return
+        self.what.setText(finding.what)
+        for k, (name, value) in enumerate(finding.evidence):
+            left, right = QLabel(name), QLabel(value)
+            for label in (left, right):
+                label.setTextFormat(Qt.TextFormat.PlainText)  # names of files are never markup
+            left.setStyleSheet("color: #9e9e9e;")
+            left.setWordWrap(True)
+            right.setWordWrap(True)
+            right.setAlignment(Qt.AlignmentFlag.AlignRight)
+            self.evidence.addWidget(left, k, 0, Qt.AlignmentFlag.AlignTop)
+            self.evidence.addWidget(right, k, 1)
+        self.advice.setText(f"Set aside: {finding.dismissed}" if finding.dismissed else finding.advice)
+        self.fix_button.setVisible(finding.fix is not None and not finding.dismissed)
+        if finding.fix is not None:
+            self.fix_button.setText(finding.fix.words[:1].upper() + finding.fix.words[1:])
+            self.fix_button.setToolTip("Makes this change; it can be undone (Ctrl+Z)")
+        self.reason.setVisible(not finding.dismissed)
+        self.reason.clear()
+        self.dismiss_button.setText("Look at it again" if finding.dismissed else "Set aside")
+
+    def _pick(self) -> None:
+        if self.current is not None and self.current.shots:
+            self.picked.emit(self.current)
+
+    def _fix(self) -> None:
+        if self.current is not None:
+            self.fixed.emit(self.current)
+
+    def _dismiss(self) -> None:
+        finding = self.current
+        if finding is None:
+            return
+        reason = "" if finding.dismissed else self.reason.text().strip()
+        if not finding.dismissed and not reason:
+            self.reason.setFocus()
+            return
+        self.dismissed.emit(finding, reason)

@@ -1,0 +1,543 @@
+"""The Shots view: the log as a table or as pictures, edits of one or many shots, and what the audit found."""
+
+from collections.abc import Callable, Iterable
+from pathlib import Path
+
+from PySide6.QtCore import (
+    QItemSelection,
+    QItemSelectionModel,
+    QModelIndex,
+    QPoint,
+    QSize,
+    Qt,
+    QTimer,
+    Signal,
+)
+from PySide6.QtGui import QDragEnterEvent, QDropEvent
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QComboBox,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QListView,
+    QMenu,
+    QPushButton,
+    QSplitter,
+    QStackedWidget,
+    QTreeView,
+    QVBoxLayout,
+    QWidget,
+)
+
+from aquin.colour.config import ColourConfig
+from aquin.desk.kit import theme
+from aquin.desk.kit.jobs import Jobs
+from aquin.desk.kit.thumbs import Thumbs
+from aquin.desk.shots.findings import FindingsPanel
+from aquin.desk.shots.intake import Intake
+from aquin.desk.shots.log import COLUMNS, GROUPS, HIDDEN, ShotLog
+from aquin.desk.shots.model import PictureModel, ShotModel
+from aquin.desk.shots.raw_dialog import ask_decode
+from aquin.desk.shots.table import Cells, ShotTable
+from aquin.errors import AquinError
+from aquin.frames import RawDecode
+from aquin.production import Production, Setup, Shot
+from aquin.production.audit import Finding, apply_fix, dismiss, run_audit
+from aquin.production.raw import decode_of, is_raw, keep_decode
+
+QUICK = 800
+"""Up to so many shots the audit follows each change by itself."""
+
+
+class ShotsView(QWidget):
+    """One production's shots. Slow work runs in `jobs`."""
+
+    told = Signal(str)
+    stated = Signal()
+    looked_at = Signal(object, str)
+    """A shot to open on the Bench, and its role there."""
+
+    def __init__(self, jobs: Jobs) -> None:
+        super().__init__()
+        self.jobs = jobs
+        self.production: Production | None = None
+        self.log: ShotLog | None = None
+        self.model: ShotModel | None = None
+        self.shows_pictures = False
+        self.thumbs = Thumbs(self)
+        self.intake = Intake(self, jobs)
+        self.intake.told.connect(self.told)
+        self.intake.done.connect(self.stated)
+        self.setAcceptDrops(True)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addLayout(self._bar())
+        self.pages = QStackedWidget()
+        self.table, self.pictures = self._table(), self._pictures()
+        self.pages.addWidget(self.table)
+        self.pages.addWidget(self.pictures)
+        self.empty = QLabel("")
+        self.empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self.empty.setWordWrap(True)
+        self.empty.setStyleSheet("color: #bebebe;")
+        self.pages.addWidget(self.empty)
+        left = QWidget()
+        inner = QVBoxLayout(left)
+        inner.setContentsMargins(theme.GRID, 0, 0, 0)
+        inner.setSpacing(0)
+        inner.addWidget(self.pages, 1)
+        inner.addLayout(self._selection_bar())
+        self.panel = FindingsPanel()
+        self.panel.fixed.connect(self.fix)
+        self.panel.dismissed.connect(self.set_aside)
+        self.panel.picked.connect(self._pick)
+        self.columns = QSplitter(Qt.Orientation.Horizontal)
+        self.columns.addWidget(left)
+        self.columns.addWidget(self.panel)
+        self.columns.setStretchFactor(0, 1)
+        self.columns.setSizes([880, 300])
+        column.addWidget(self.columns, 1)
+        self._filtering = QTimer(self)
+        self._filtering.setSingleShot(True)
+        self._filtering.setInterval(60)
+        self._filtering.timeout.connect(self._filter)
+        self._following = QTimer(self)
+        self._following.setSingleShot(True)
+        self._following.setInterval(400)
+        self._following.timeout.connect(self._follow)
+        self._show_page()
+
+    # building
+
+    def _bar(self) -> QHBoxLayout:
+        bar = QHBoxLayout()
+        bar.setContentsMargins(theme.GRID, 6, theme.GRID, 6)
+        self.filter = QLineEdit()
+        self.filter.setPlaceholderText("Filter: words, or column:word, such as  camera:heron error")
+        self.filter.setAccessibleName("Filter")
+        self.filter.setToolTip("Shows shots that hold all these words (Ctrl+F)")
+        self.filter.setClearButtonEnabled(True)
+        self.filter.textChanged.connect(lambda _: self._filtering.start())
+        self.by = QComboBox()
+        self.by.addItems([f"by {g}" if g != "none" else "not grouped" for g in GROUPS])
+        self.by.setAccessibleName("Group")
+        self.by.setToolTip("How the shots are grouped")
+        self.by.currentIndexChanged.connect(self._regroup)
+        self.count = QLabel("")
+        self.count.setStyleSheet("color: #9e9e9e;")
+        self.as_table, self.as_pictures = QPushButton("Table"), QPushButton("Pictures")
+        for k, button in enumerate((self.as_table, self.as_pictures)):
+            button.setCheckable(True)
+            button.clicked.connect(lambda _=False, page=k: self.show_as(page))
+        self.as_table.setChecked(True)
+        bar.addWidget(self.filter, 1)
+        bar.addSpacing(theme.GRID)
+        bar.addWidget(self.count)
+        bar.addSpacing(theme.GRID)
+        bar.addWidget(self.by)
+        bar.addWidget(self.as_table)
+        bar.addWidget(self.as_pictures)
+        bar.addSpacing(theme.GRID)
+        self.add_button = QPushButton("Log …")
+        self.add_button.setToolTip(
+            "Folders, files, a camera report or an edit; folders and files can also be dropped here"
+        )
+        menu = QMenu(self.add_button)
+        for words, action in (
+            ("A folder of media …", self.intake.ask_folder),
+            ("Files …", self.intake.ask_files),
+            ("A camera report (CSV) …", self.intake.ask_report),
+            ("An edit (.edl, .otio, .xml) …", self.intake.ask_edit),
+            ("The edits that are logged", self.intake.show_edits),
+        ):
+            menu.addAction(words).triggered.connect(lambda _=False, a=action: a())
+        self.add_button.setMenu(menu)
+        self.audit_button = QPushButton("Audit")
+        self.audit_button.setProperty("main", True)
+        self.audit_button.setToolTip(
+            "Measure what is not measured yet, and look for everything that is wrong (A)"
+        )
+        self.audit_button.clicked.connect(self.intake.audit)
+        bar.addWidget(self.add_button)
+        bar.addWidget(self.audit_button)
+        return bar
+
+    def _selection_bar(self) -> QHBoxLayout:
+        bar = QHBoxLayout()
+        bar.setContentsMargins(0, 4, theme.GRID, 4)
+        self.selected_label = QLabel("")
+        self.selected_label.setStyleSheet("color: #9e9e9e;")
+        bar.addWidget(self.selected_label, 1)
+        self.shot_buttons: dict[str, QPushButton] = {}
+        for words, tip, action in (
+            ("On the Bench", "Open it as the shot on the Bench (Enter)", lambda: self.look("shot")),
+            ("Make hero", "Open it as the hero, and note it as the setup's hero (H)", self.make_hero),
+            ("Confirm setups", "Agree to the setups that were proposed for these shots", self.confirm),
+            ("Develop …", "How these raw stills are developed, before everything else", self.develop),
+            ("Take out", "Take it out of the log; the file stays (Del, can be undone)", self.drop),
+        ):
+            button = QPushButton(words)
+            button.setProperty("quiet", True)
+            button.setToolTip(tip)
+            button.clicked.connect(lambda _=False, a=action: a())
+            bar.addWidget(button)
+            self.shot_buttons[words] = button
+        return bar
+
+    def _table(self) -> QTreeView:
+        table = ShotTable()
+        table.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
+        table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        table.setEditTriggers(
+            QAbstractItemView.EditTrigger.DoubleClicked | QAbstractItemView.EditTrigger.EditKeyPressed
+        )
+        table.setUniformRowHeights(True)
+        table.setIconSize(QSize(64, 36))
+        table.setIndentation(10)
+        table.setSortingEnabled(True)
+        table.setAccessibleName("Shots")
+        table.setItemDelegate(Cells(self))
+        table.setStyleSheet(
+            "QTreeView { background: #1a1a1a; border: none; } QTreeView::item { padding: 1px 4px; border-right: 1px solid #242424; }"
+            "QTreeView::item:selected { background: #464646; color: #fafafa; }"
+            "QHeaderView::section { background: #202020; color: #9e9e9e; border: none; border-right: 1px solid #2c2c2c; padding: 4px; }"
+        )
+        header = table.header()
+        header.setSectionsMovable(True)
+        header.setStretchLastSection(True)
+        header.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        header.customContextMenuRequested.connect(self.choose_columns)
+        header.sortIndicatorChanged.connect(self._sort)
+        table.opened.connect(lambda: self.look("shot"))
+        return table
+
+    def _pictures(self) -> QListView:
+        pictures = QListView()
+        pictures.setViewMode(QListView.ViewMode.IconMode)
+        pictures.setResizeMode(QListView.ResizeMode.Adjust)
+        pictures.setMovement(QListView.Movement.Static)
+        pictures.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
+        pictures.setIconSize(QSize(192, 108))
+        pictures.setUniformItemSizes(True)
+        pictures.setSpacing(4)
+        pictures.setAccessibleName("Pictures of the shots")
+        pictures.setStyleSheet(
+            "QListView { background: #3a3a3a; border: none; } QListView::item:selected { background: #5a5a5a; color: #fafafa; }"
+        )
+        pictures.activated.connect(lambda _: self.look("shot"))
+        return pictures
+
+    # the production
+
+    def show_production(
+        self, production: Production | None, config: ColourConfig, seen_on: tuple[str, str]
+    ) -> None:
+        """Another production, or none."""
+        self.production = self.intake.production = production
+        self.intake.config = config
+        self.thumbs.show(production, config, seen_on)
+        if production is None:
+            self.log = self.model = None
+            self._show_page()
+            return
+        first = self.model is None
+        log = ShotLog(production, config)
+        log.words = self.filter.text()
+        log.by = GROUPS[self.by.currentIndex()]
+        if self.log is not None:
+            log.order, log.descending = self.log.order, self.log.descending
+        self.log, self.model = log, ShotModel(log, self.thumbs)
+        self.model.failed.connect(self.told)
+        for view in (self.table, self.pictures):
+            self.model.pictured.connect(view.viewport().update)
+        self.flat = PictureModel(self.model)
+        self.table.setModel(self.model)
+        self.pictures.setModel(self.flat)
+        self.table.selectionModel().selectionChanged.connect(lambda *_: self._selected())
+        self.pictures.selectionModel().selectionChanged.connect(lambda *_: self._selected())
+        if first:
+            for k, column in enumerate(COLUMNS):
+                self.table.setColumnWidth(k, column.width)
+                self.table.setColumnHidden(k, column.key in HIDDEN)
+            self.table.header().setSortIndicator(
+                [c.key for c in COLUMNS].index("start"), Qt.SortOrder.AscendingOrder
+            )
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Show the production as it is now; selection and place stay."""
+        if self.log is None or self.model is None:
+            return
+        ids = [s.id for s in self.selected]
+        self.log.read_findings()
+        if self.model.read():
+            for k, group in enumerate(self.model.groups):
+                self.table.setExpanded(self.model.index(k, 0), any(s.kind != "series" for s in group.shots))
+                self.table.setFirstColumnSpanned(k, QModelIndex(), True)
+            self.select(ids)
+        self._show_page()
+        self._selected()
+
+    def changed(self) -> None:
+        """Something was decided, here or elsewhere: show it, and let the findings follow."""
+        self.refresh()
+        if (
+            self.production is not None
+            and len(self.production.all(Shot)) <= QUICK
+            and self.log
+            and self.log.findings
+        ):
+            self._following.start()
+
+    def _follow(self) -> None:
+        if self.production is None or self.log is None or self.production.read_only:
+            return
+        production, config = self.production, self.log.config
+        self.jobs.start_long(
+            "follow", "looking at the change", lambda tell: run_audit(production, config, measure=False),
+            lambda found: None, self.told.emit, aside=True,
+        )  # fmt: skip
+
+    def _show_page(self) -> None:
+        empty = ""
+        if self.production is None:
+            empty = "No production is open.\n\nMake one with File, New production (Ctrl+N), open one (Ctrl+Shift+P), or look at the demo."
+        elif not self.production.all(Shot):
+            empty = "Nothing is logged yet.\n\nDrop a folder of media here, or use Log …  Cameras and setups are proposed from what the files say."
+        elif self.model is not None and not self.model.groups:
+            empty = "No shot fits this filter."
+        self.empty.setText(empty)
+        self.pages.setCurrentIndex(2 if empty else (1 if self.shows_pictures else 0))
+        shown = len(self.model.shots) if self.model is not None else 0
+        total = len(self.production.all(Shot)) if self.production is not None else 0
+        self.count.setText(f"{shown} of {total}" if shown != total else f"{total} shots" if total else "")
+        for widget in (
+            self.filter,
+            self.by,
+            self.as_table,
+            self.as_pictures,
+            self.add_button,
+            self.audit_button,
+        ):
+            widget.setEnabled(self.production is not None)
+
+    def show_as(self, page: int) -> None:
+        """0: table, 1: pictures; the selection goes along."""
+        ids = [s.id for s in self.selected]
+        self.shows_pictures = page == 1
+        self.as_table.setChecked(page == 0)
+        self.as_pictures.setChecked(page == 1)
+        self._show_page()
+        self.select(ids)
+        (self.table if page == 0 else self.pictures).setFocus()
+
+    # selection
+
+    @property
+    def selected(self) -> list[Shot]:
+        """The selected shots in the order in which they are shown."""
+        if self.model is None:
+            return []
+        if self.shows_pictures:
+            rows = sorted(i.row() for i in self.pictures.selectionModel().selectedIndexes())
+            return [s for r in rows if (s := self.flat.shot(self.flat.index(r))) is not None]
+        found = [self.model.shot(i) for i in self.table.selectionModel().selectedRows()]
+        return [s for s in found if s is not None]
+
+    def select(self, ids: Iterable[str], scroll: bool = False) -> None:
+        """Select shots by their ids where they are shown."""
+        if self.model is None:
+            return
+        picked = QItemSelection()
+        first = None
+        for id in ids:
+            index = self.model.index_of(id)
+            if self.shows_pictures:
+                index = self.flat.index(max(self.flat.row_of(id), 0)) if index.isValid() else QModelIndex()
+            if index.isValid():
+                picked.select(index, index)
+                first = index if first is None else first
+        view: QAbstractItemView = self.pictures if self.shows_pictures else self.table
+        flags = QItemSelectionModel.SelectionFlag.ClearAndSelect | QItemSelectionModel.SelectionFlag.Rows
+        if first is not None:
+            view.selectionModel().setCurrentIndex(first, QItemSelectionModel.SelectionFlag.NoUpdate)
+        view.selectionModel().select(picked, flags)
+        if scroll and first is not None:
+            view.scrollTo(first)
+
+    def _selected(self) -> None:
+        if self.log is None or self.production is None or self.model is None:
+            self.panel.hide()
+            return
+        self.panel.show()
+        shots = self.selected
+        self.model.chosen = shots
+        found = self.log.findings_of(shots)
+        if not self.log.findings:
+            about = "Not audited yet: press Audit." if self.production.all(Shot) else ""
+        elif shots:
+            about = "of the selected shot" if len(shots) == 1 else f"of {len(shots)} selected shots"
+        else:
+            about = "of the whole production"
+        self.panel.show_findings(self.production, found, about)
+        seconds = sum(s.frames / float(s.fps) for s in shots if s.fps)
+        self.selected_label.setText(
+            f"{len(shots)} selected, {seconds:.1f} s"
+            if shots
+            else "Select shots to change them; F2 edits a cell, of all selected shots at once"
+        )
+        proposed = any(not s.confirmed for s in self._setups(shots))
+        for words, button in self.shot_buttons.items():
+            fits = len(shots) == 1 if words in ("On the Bench", "Make hero") else bool(shots)
+            button.setEnabled(fits and (words != "Confirm setups" or proposed))
+        self.shot_buttons["Develop …"].setVisible(bool(shots) and all(is_raw(s) for s in shots))
+
+    def _setups(self, shots: Iterable[Shot]) -> list[Setup]:
+        assert self.production is not None
+        ids = {s.setup_id for s in shots}
+        return [s for s in self.production.all(Setup) if s.id in ids]
+
+    def _pick(self, finding: Finding) -> None:
+        if self.model is not None and not all(self.model.index_of(i).isValid() for i in finding.shots):
+            self.filter.clear()
+            self._filter()
+        view = self.panel.list
+        had = view.hasFocus()
+        self.select(finding.shots, scroll=True)
+        if self.panel.current is None or self.panel.current.key != finding.key:
+            row = next((k for k, f in enumerate(self.panel.found) if f.key == finding.key), -1)
+            view.setCurrentRow(row)
+        if had:
+            view.setFocus()
+
+    def show_first_finding(self) -> None:
+        """Go to the first finding that offers a fix, else to the first one."""
+        if self.log is not None and self.log.findings:
+            first = next(
+                (f for f in self.log.findings if f.fix is not None and f.shots), self.log.findings[0]
+            )
+            self._pick(first)
+
+    def step(self, by: int) -> None:
+        """Select the shot after (or before) the selected one."""
+        if self.model is None or not (shots := self.model.shots):
+            return
+        ids = [s.id for s in shots]
+        now = self.selected
+        at = ids.index(now[0].id) + by if now else 0
+        self.select([ids[max(0, min(at, len(ids) - 1))]], scroll=True)
+
+    # order
+
+    def _filter(self) -> None:
+        if self.log is not None:
+            self.log.words = self.filter.text()
+            self.refresh()
+
+    def _regroup(self, index: int) -> None:
+        if self.log is not None:
+            self.log.by = GROUPS[index]
+            self.refresh()
+
+    def _sort(self, section: int, order: Qt.SortOrder) -> None:
+        if self.log is not None and section >= 0:
+            self.log.order, self.log.descending = COLUMNS[section].key, order == Qt.SortOrder.DescendingOrder
+            self.refresh()
+
+    def choose_columns(self, at: QPoint) -> None:
+        menu = QMenu(self)
+        for k, column in enumerate(COLUMNS[1:], 1):
+            action = menu.addAction(column.title)
+            action.setCheckable(True)
+            action.setChecked(not self.table.isColumnHidden(k))
+            action.toggled.connect(lambda on, k=k: self.table.setColumnHidden(k, not on))
+        self.column_menu = menu
+        menu.popup(self.table.header().mapToGlobal(at))
+
+    # decisions
+
+    def _try(self, work: Callable[[], object], done: str = "") -> None:
+        try:
+            work()
+        except AquinError as error:
+            self.told.emit(error.line())
+        else:
+            if done:
+                self.told.emit(done)
+
+    def look(self, role: str) -> None:
+        shots = self.selected
+        if len(shots) == 1:
+            self.looked_at.emit(shots[0], role)
+
+    def make_hero(self) -> None:
+        """The selected shot becomes its setup's hero and the Bench's."""
+        shots = self.selected
+        if len(shots) != 1 or self.production is None:
+            return
+        from dataclasses import replace
+
+        shot, production = shots[0], self.production
+        setup = production.find(Setup, shot.setup_id)
+        if setup is not None and not production.read_only:
+            self._try(
+                lambda: production.change(
+                    f"{shot.name} is the hero of {setup.name}", replace(setup, hero_id=shot.id)
+                )
+            )
+        self.looked_at.emit(shot, "hero")
+
+    def confirm(self) -> None:
+        if self.log is not None:
+            log, shots = self.log, self.selected
+            self._try(lambda: log.confirm(shots), "The setups are confirmed.")
+
+    def drop(self) -> None:
+        shots, log = self.selected, self.log
+        if shots and log is not None:
+            self._try(lambda: log.drop(shots), f"Took {len(shots)} out of the log; Ctrl+Z brings them back.")
+
+    def develop(self) -> None:
+        """How the selected raw stills are developed."""
+        shots, production = self.selected, self.production
+        if production is None or not shots or not all(is_raw(s) for s in shots):
+            return
+        now = decode_of(production, shots[0]) or RawDecode()
+        said = shots[0].metadata.get("as shot", "") if len(shots) == 1 else ""
+        self.raw_dialog = ask_decode(
+            self,
+            [s.name for s in shots],
+            now,
+            said,
+            lambda decode: self._try(lambda: keep_decode(production, shots, decode)),
+        )
+
+    def fix(self, finding: Finding) -> None:
+        production = self.production
+        if production is not None:
+            self._try(lambda: apply_fix(production, finding))
+            self._follow()
+
+    def set_aside(self, finding: Finding, reason: str) -> None:
+        production = self.production
+        if production is not None:
+            self._try(lambda: dismiss(production, finding, reason))
+
+    def focus_filter(self) -> None:
+        self.filter.setFocus()
+        self.filter.selectAll()
+
+    # drag and drop
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if event.mimeData().hasUrls():
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        self.intake.dropped([Path(u.toLocalFile()) for u in event.mimeData().urls() if u.isLocalFile()])
+        event.acceptProposedAction()
+
+    def finish(self) -> None:
+        self.thumbs.finish()
