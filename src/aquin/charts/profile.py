@@ -8,7 +8,7 @@ import numpy as np
 from aquin.arrays import Float64
 from aquin.charts.curve import GREY_U, Curve, Observations, recover
 from aquin.charts.fits import DE00, Metric, neutral_matrix
-from aquin.charts.read import CLIPPED, Reading
+from aquin.charts.read import CLIPPED, LeftOut, Reading
 from aquin.colour.config import ColourConfig
 from aquin.colour.encoding import LogCurve, MeasuredEncoding, TableCurve, check_name
 from aquin.colour.primaries import AP0_TO_AP1, AP1_LUMA
@@ -102,7 +102,7 @@ def profile(series: Sequence[Step], metric: Metric = DE00) -> Profile:
 
 def _single(reading: Reading) -> np.ndarray:
     """Patches that glare, shadow or dirt spoils: only those that are far off, since the curve is not known yet."""
-    return np.array([r.startswith("not even") for r in reading.dropped] or [False] * len(reading.signal))
+    return np.array([r == LeftOut.UNEVEN for r in reading.dropped] or [False] * len(reading.signal))
 
 
 def _flat(signal: Float64, stops: Float64) -> np.ndarray:

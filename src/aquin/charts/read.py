@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from enum import StrEnum
 
 import numpy as np
 
@@ -23,6 +24,17 @@ STRAY = 0.3
 
 DIRTY = 0.12
 """Standard deviation in stops over the ninths of a patch from which it counts as not even."""
+
+
+class LeftOut(StrEnum):
+    """Why a patch does not count in solving."""
+
+    CLIPPED = "clipped"
+    BELOW_BLACK = "below black"
+    UNEVEN = "not even (dirt, a finger, or an edge)"
+    GLARED = "glared"
+    IN_SHADOW = "in shadow"
+    BY_HAND = "left out by hand"
 
 
 @dataclass(frozen=True)
@@ -64,9 +76,7 @@ class Reading:
     @property
     def usable_signal(self) -> np.ndarray:
         """(n,) bool: the same where the encoding is not known yet: not clipped, and even."""
-        even = np.array(
-            [not reason.startswith("not even") for reason in self.dropped] or [True] * len(self.clipped)
-        )
+        even = np.array([reason != LeftOut.UNEVEN for reason in self.dropped] or [True] * len(self.clipped))
         return np.asarray((self.clipped <= CLIPPED) & even)
 
 
@@ -173,9 +183,6 @@ def _blotches(linear: Float64, many: int) -> Float64:
     return np.asarray(np.sqrt(np.maximum(means.var(axis=1) - noise, 0)) / level / np.log(2), np.float64)
 
 
-NOT_EVEN = "not even (dirt, a finger, or an edge)"
-
-
 def _dropped(mean: Float64, clipped: Float64, stray: Float64, blotches: Float64) -> tuple[str, ...]:
     """Why each patch is left out of solving, or ""."""
     usual = float(np.median(np.abs(stray - np.median(stray)))) * 1.4826
@@ -183,17 +190,17 @@ def _dropped(mean: Float64, clipped: Float64, stray: Float64, blotches: Float64)
     out = []
     for k in range(len(mean)):
         if clipped[k] > CLIPPED:
-            out.append("clipped")
+            out.append(LeftOut.CLIPPED)
         elif (mean[k] <= 1e-5).any():
-            out.append("below black")
+            out.append(LeftOut.BELOW_BLACK)
         elif blotches[k] > max(2.5 * DIRTY, 6 * float(np.median(blotches))):
-            out.append(NOT_EVEN)
+            out.append(LeftOut.UNEVEN)
         elif stray[k] > limit:
-            out.append("glared")
+            out.append(LeftOut.GLARED)
         elif stray[k] < -limit:
-            out.append("in shadow")
+            out.append(LeftOut.IN_SHADOW)
         elif blotches[k] > max(DIRTY, 3 * float(np.median(blotches))):
-            out.append(NOT_EVEN)
+            out.append(LeftOut.UNEVEN)
         else:
             out.append("")
     return tuple(out)

@@ -3,15 +3,19 @@
 from collections import Counter
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
+from enum import StrEnum
 
 import numpy as np
 
 from aquin.colour.config import ColourConfig
 from aquin.colour.grade import Grade as Correction
 from aquin.measure.ledger import MAIN, Row, axes, measure
+from aquin.production.agreement import from_repr, mark_of
+from aquin.production.audit.finding import Finding
+from aquin.production.audit.run import kept_findings
 from aquin.production.grading import correction_of
+from aquin.production.heroes import LOOKS, hero_of, main_hero
 from aquin.production.heroes import MAIN as MAIN_HEROES
-from aquin.production.heroes import hero_of, main_hero
 from aquin.production.ledgers import known_charts, known_frames, look_jobs, shot_ledger
 from aquin.production.match_desk import LOOK, Desk, Place, shot_grade
 from aquin.production.records import Camera, Grade, Option, Setup, Shot
@@ -23,26 +27,57 @@ GAUGES = ("exposure", "warmth", "tint", "saturation", "sharpness")
 TOLERANCES = "tolerances"
 
 
+class State(StrEnum):
+    """Where a shot, or a camera in a setup, stands."""
+
+    HERO = "hero"
+    WITHIN = "within"
+    OFF = "off"
+    FINDING = "finding"
+    """Something is wrong with the recording itself, or with the hero's: what is measured may mean nothing."""
+    STALE = "stale"
+    NO_ENCODING = "no encoding"
+    NO_CHART = "no chart"
+    NOT_STARTED = "not started"
+    NOT_MEASURED = "not measured"
+
+
+def off_count(rows: tuple[Row, ...]) -> int:
+    """Axes that decide and are out of tolerance."""
+    return sum(not r.within for r in rows if r.axis.name in MAIN)
+
+
+def word_of(state: State, rows: tuple[Row, ...]) -> str:
+    """A state in words, with how many axes are off."""
+    return f"{off_count(rows)} off" if state is State.OFF else state.value
+
+
 @dataclass(frozen=True)
 class ShotState:
-    """One shot of a cell. `word`: hero, within, `n off`, stale, not measured, not started. `own`: it holds a trim of its own."""
+    """One shot of a cell. `own`: what made the trim of its own that it holds. `findings`: what is open about it or about what it is
+    compared with."""
 
     shot: Shot
-    word: str
+    state: State
     rows: tuple[Row, ...] = ()
     by: str = ""
     own: str = ""
     agreed: bool = False
+    findings: tuple[Finding, ...] = ()
+
+    @property
+    def word(self) -> str:
+        return word_of(self.state, self.rows)
 
 
 @dataclass(frozen=True)
 class Cell:
-    """One camera in one setup. `word`: hero, within, `n off`, no chart, no encoding, stale, not started, not measured."""
+    """One camera in one setup."""
 
     place: Place
     setup: Setup
     camera: Camera
-    word: str
+    state: State
     shots: tuple[ShotState, ...]
     charts: int
     rows: tuple[Row, ...] = ()
@@ -58,12 +93,21 @@ class Cell:
         return next((r for r in self.rows if r.axis.name == axis), None)
 
     @property
+    def word(self) -> str:
+        return word_of(self.state, self.rows)
+
+    @property
     def off(self) -> int:
-        return sum(not r.within for r in self.rows if r.axis.name in MAIN)
+        return off_count(self.rows)
 
     @property
     def settled(self) -> bool:
-        return self.word in ("hero", "within")
+        return self.state in (State.HERO, State.WITHIN)
+
+    @property
+    def findings(self) -> int:
+        """How many findings are open about its shots."""
+        return len({f.key for s in self.shots for f in s.findings})
 
 
 def tolerances_of(production: Production) -> dict[str, float]:
@@ -85,7 +129,7 @@ def keep_tolerances(production: Production, values: Mapping[str, float]) -> Entr
 
 def agree(production: Production, desk: Desk, shots: list[Shot], on: bool = True) -> Entry | None:
     """Mark shots as agreed under the grades they have now; a later change of the grade takes the mark off."""
-    puts = [Option(_mark(shot_grade(desk, s)) if on else None, id=f"agreed:{s.id}") for s in shots]
+    puts = [Option(mark_of(shot_grade(desk, s)) if on else None, id=f"agreed:{s.id}") for s in shots]
     word = "agreed" if on else "open again"
     names = shots[0].name if len(shots) == 1 else f"{len(shots)} shots"
     return production.change(f"{names}: {word}", *puts)
@@ -94,11 +138,26 @@ def agree(production: Production, desk: Desk, shots: list[Shot], on: bool = True
 def agreed(production: Production, desk: Desk, shot: Shot) -> bool:
     """Whether somebody has agreed to the shot under the grade that it has now."""
     held = production.option(f"agreed:{shot.id}")
-    return bool(held) and held == _mark(shot_grade(desk, shot))
+    if isinstance(held, str) and held.startswith("["):  # brought back by undo from before schema 3
+        held = from_repr(held)
+    return bool(held) and held == mark_of(shot_grade(desk, shot))
 
 
-def _mark(grade: Correction) -> str:
-    return repr(sorted(grade.values().items(), key=lambda i: i[0]))
+def open_findings(production: Production, every: bool = False) -> dict[str, list[Finding]]:
+    """By shot id: errors and warnings that nobody has set aside, about how it looks (or about anything)."""
+    out: dict[str, list[Finding]] = {}
+    for finding in kept_findings(production):
+        if not finding.dismissed and finding.severity != "note" and (every or finding.kind in LOOKS):
+            for id in finding.shots:
+                out.setdefault(id, []).append(finding)
+    return out
+
+
+def findings_beside(desk: Desk, shot: Shot, found: Mapping[str, list[Finding]]) -> tuple[Finding, ...]:
+    """What is open about a shot and about what it is compared with."""
+    at = desk.moment(shot)
+    both = [*found.get(shot.id, ()), *(found.get(at.hero.id, ()) if at is not None else ())]
+    return tuple({f.key: f for f in both}.values())
 
 
 def board(
@@ -121,82 +180,107 @@ def board(
         for shot in desk.shots[place]
         if shot.kind == "shot"
     }
-    grades = {(g.setup_id, g.camera_id): g for g in production.all(Grade) if g.layer == "balance"}
-    trims = {g.shot_id: g for g in production.all(Grade) if g.layer == "trim" and g.on}
     out: dict[Place, Cell] = {}
-    held = balances_of(production)
+    known = _Known(
+        {(g.setup_id, g.camera_id): g for g in production.all(Grade) if g.layer == "balance"},
+        {g.shot_id: g for g in production.all(Grade) if g.layer == "trim" and g.on},
+        ledgers,
+        limits,
+        balances_of(production),
+        open_findings(production),
+    )
     by_setup, by_camera = {s.id: s for s in setups}, {c.id: c for c in cameras}
     for place in places:
-        setup, camera = by_setup[place[0]], by_camera[place[1]]
-        out[place] = _cell(desk, setup, camera, grades.get(place), trims, ledgers, limits, held)
+        out[place] = _cell(desk, by_setup[place[0]], by_camera[place[1]], known)
     return out
 
 
-def _cell(
-    desk: Desk,
-    setup: Setup,
-    camera: Camera,
-    balance: Grade | None,
-    trims: Mapping[str, Grade],
-    ledgers: Mapping[str, tuple[list[Row], str]],
-    limits: Mapping[str, float],
-    balances: Balances,
-) -> Cell:
-    production, config, place = desk.production, desk.config, (setup.id, camera.id)
-    shots = desk.shots[place]
+@dataclass(frozen=True)
+class _Known:
+    """What is looked up once for all cells."""
+
+    balances: Mapping[Place, Grade]
+    trims: Mapping[str, Grade]
+    ledgers: Mapping[str, tuple[list[Row], str]]
+    limits: Mapping[str, float]
+    values: Balances
+    findings: Mapping[str, list[Finding]]
+
+
+def _measured(rows: tuple[Row, ...]) -> State:
+    if not any(r.axis.name in MAIN for r in rows):
+        return State.NOT_MEASURED
+    return State.OFF if off_count(rows) else State.WITHIN
+
+
+def _shot_state(
+    desk: Desk, shot: Shot, hero: Shot | None, graded: bool, is_hero: bool, known: _Known
+) -> ShotState:
+    """One shot of a cell; `graded`: its camera has a balance here."""
+    own = known.trims.get(shot.id)
+    measured, by = known.ledgers.get(shot.id, ([], ""))
+    rows = tuple(measured)
+    found = findings_beside(desk, shot, known.findings)
+    if hero is not None and shot.id == hero.id:
+        state = State.HERO
+    elif own is not None and is_stale(desk.production, desk.config, own, known.values):
+        state = State.STALE
+    elif not graded and own is None and not is_hero:
+        state = State.NOT_STARTED
+    else:
+        state = State.FINDING if found else _measured(rows)
+    by_hand = own.origin if own is not None else ""
+    return ShotState(shot, state, rows, by, by_hand, agreed(desk.production, desk, shot), found)
+
+
+def _cell(desk: Desk, setup: Setup, camera: Camera, known: _Known) -> Cell:
+    production, place = desk.production, (setup.id, camera.id)
+    shots, balance = desk.shots[place], known.balances.get(place)
     hero = hero_of(production, setup)
     is_hero = hero is not None and hero.camera_id == camera.id
     graded = balance is not None and balance.on and correction_of(production, balance) is not None
-    old = balance is not None and is_stale(production, config, balance, balances)
-    states = []
-    for shot in shots:
-        if shot.kind != "shot":
-            continue
-        own = trims.get(shot.id)
-        measured, by = ledgers.get(shot.id, ([], ""))
-        rows = tuple(measured)
-        counted = [r for r in rows if r.axis.name in MAIN]
-        off = sum(not r.within for r in counted)
-        if hero is not None and shot.id == hero.id:
-            word = "hero"
-        elif own is not None and is_stale(production, config, own, balances):
-            word = "stale"
-        elif not graded and own is None and not is_hero:
-            word = "not started"
-        elif not counted:
-            word = "not measured"
-        else:
-            word = f"{off} off" if off else "within"
-        by_hand = own.origin if own is not None else ""
-        states.append(ShotState(shot, word, rows, by, by_hand, agreed(production, desk, shot)))
+    old = balance is not None and is_stale(production, desk.config, balance, known.values)
+    states = [_shot_state(desk, s, hero, graded, is_hero, known) for s in shots if s.kind == "shot"]
     charts = desk.charts(place)
-    rows, by = _rows(desk, place, hero, states, limits)
-    counted = [r for r in rows if r.axis.name in MAIN]
-    off = sum(not r.within for r in counted)
-    known = bool(camera.encoding) or any(desk.how[s.id].known or s.floating for s in shots)
+    rows, by = _rows(desk, place, hero, states, known.limits)
+    encoded = bool(camera.encoding) or any(desk.how[s.id].known or s.floating for s in shots)
     if is_hero:
-        word = "stale" if old else "hero"
-    elif not known:
-        word = "no encoding"
+        state = State.STALE if old else State.HERO
+    elif not encoded:
+        state = State.NO_ENCODING
     elif old:
-        word = "stale"
+        state = State.STALE
     elif not graded:
-        word = "not started" if charts else "no chart"
-    elif not counted:
-        word = "not measured"
+        state = State.NOT_STARTED if charts else State.NO_CHART
     else:
-        word = f"{off} off" if off else "within"
-    main = ""
-    if is_hero and hero is not None:
-        found = main_hero(production, setup)
-        held = production.option(MAIN_HEROES, {})
-        named = isinstance(held, Mapping) and hero.id in held.values()
-        main = "main" if named else found.name if found is not None else ""
+        state = _measured(rows)
+    if state is State.WITHIN and any(s.state is State.FINDING for s in states):
+        state = State.FINDING
     cover = hero if is_hero else next((s.shot for s in states), shots[0] if shots else None)
     return Cell(
-        place, setup, camera, word, tuple(states), len(charts), rows, by, balance, desk.grade_at(place),
-        balance.origin if balance is not None and balance.on else "", main, cover,
-    )  # fmt: skip
+        place,
+        setup,
+        camera,
+        state,
+        tuple(states),
+        len(charts),
+        rows,
+        by,
+        balance,
+        desk.grade_at(place),
+        balance.origin if balance is not None and balance.on else "",
+        _main_of(production, setup, hero) if is_hero and hero is not None else "",
+        cover,
+    )
+
+
+def _main_of(production: Production, setup: Setup, hero: Shot) -> str:
+    """`main` where the hero is a main hero itself, else the name of the one that it is matched to."""
+    held = production.option(MAIN_HEROES, {})
+    if isinstance(held, Mapping) and hero.id in held.values():
+        return "main"
+    found = main_hero(production, setup)
+    return found.name if found is not None else ""
 
 
 def _rows(

@@ -13,7 +13,7 @@ from aquin.charts.identify import Identification, identify
 from aquin.charts.latitude import Exposed, Latitude, Limits, latitude, refined_stops
 from aquin.charts.layout import names
 from aquin.charts.profile import Profile, Step, profile
-from aquin.charts.read import Reading
+from aquin.charts.read import LeftOut, Reading
 from aquin.charts.solve import Solution
 from aquin.charts.sweep import Sweep
 from aquin.charts.take import Take, expose, read_take, to_linear_of
@@ -183,7 +183,7 @@ def without(seen: Sweep, left: Sequence[str]) -> Sweep:
         return replace(
             reading,
             dropped=tuple(
-                "left out by hand" if p.name in left and not d else d
+                LeftOut.BY_HAND if p.name in left and not d else d
                 for p, d in zip(reading.layout.patches, dropped, strict=True)
             ),
         )
@@ -244,7 +244,7 @@ def keep_balance(
         )
     old = balance_of(production, shot) or Grade("balance", shot.camera_id, shot.setup_id)
     origin = f"{solution.title} of {shot.name}, {solution.metric} {solution.mean:.2f}"
-    made = replace(old, values=solution.grade.values(), origin=origin, on=True)
+    made = replace(old, values=solution.grade.values(), origin=origin, on=True, source_id=shot.id)
     made = replace(made, inputs=inputs_of(production, config, made))
     return production.change(f"balance from the chart {shot.name}", made, why=origin)
 

@@ -95,7 +95,9 @@ def propagate(
             found = correction_of(production, source)
             values = dict((found or Correction()).values())
         word = "follows" if linked else "copied from"
-        puts.append(replace(old, values=values, origin=f"{word} {who} in {where}", inputs="", on=True))
+        puts.append(
+            replace(old, values=values, origin=f"{word} {who} in {where}", inputs="", on=True, source_id="")
+        )
     return production.change(f"propagate a balance to {len(puts)} cells", *puts)
 
 
@@ -124,7 +126,8 @@ def keep_grade(
     if shot.kind in CARDS and shot.camera_id and shot.setup_id:
         values = {"stops": grade.balance.stops, "gains": list(grade.balance.gains)}
         old = balance_of(production, shot) or Grade("balance", shot.camera_id, shot.setup_id)
-        puts.append(_made(production, config, replace(old, values=values, origin=f"{origin} of {shot.name}")))
+        made = replace(old, values=values, origin=f"{origin} of {shot.name}", source_id=shot.id)
+        puts.append(_made(production, config, made))
     own = trim_of(production, shot)
     if not puts or own is not None or replace(grade, balance=Balance()) != Correction():
         puts.append(

@@ -362,7 +362,11 @@ def _kept(
     }
     old = desk.balances.get(place) or Grade("balance", camera_id, setup_id)
     record = replace(
-        old, values=chosen.grade.values() | more, origin=words + (f"; {note}" if note else ""), on=True
+        old,
+        values=chosen.grade.values() | more,
+        origin=words + (f"; {note}" if note else ""),
+        on=True,
+        source_id="",
     )
     return Outcome(place, words, True, by, sure, chosen.model, row.difference, row.after), record
 

@@ -176,8 +176,8 @@ class Event(Record):
 class Grade(Record):
     """One layer of a grade. Conversion belongs to a camera, balance to a camera in a setup, trim to a shot, look to all.
 
-    `values` holds the numbers of the layer; `origin` says where they came from; `inputs` is the hash of everything they
-    were computed from (see `stale`).
+    `values` holds the numbers of the layer; `origin` says where they came from, in words for people; `source_id` is the chart take that
+    a balance was solved from; `inputs` is the hash of everything they were computed from (see `stale`).
     """
 
     table: ClassVar[str] = "grade"
@@ -189,6 +189,7 @@ class Grade(Record):
     origin: str = ""
     inputs: str = ""
     on: bool = True
+    source_id: str = ""
 
 
 @dataclass(frozen=True)

@@ -37,7 +37,13 @@ from aquin.production.rows import (
 )
 from aquin.production.tables import APPLICATION_ID, FINDING, JOURNAL, MEASUREMENT, TABLES
 
-_SOFT: dict[str, type[Record]] = {"camera_id": Camera, "setup_id": Setup, "shot_id": Shot, "hero_id": Shot}
+_SOFT: dict[str, type[Record]] = {
+    "camera_id": Camera,
+    "setup_id": Setup,
+    "shot_id": Shot,
+    "hero_id": Shot,
+    "source_id": Shot,
+}
 _REFERENCES = _SOFT | {"root_id": Root, "edit_id": Edit}
 
 
@@ -374,7 +380,7 @@ class Production:
             if name not in table.c:
                 continue
             hit = [r for r in self._records[kind].values() if getattr(r, name) in ids]
-            if kind is Grade or name not in _SOFT:
+            if name not in _SOFT or (kind is Grade and name != "source_id"):
                 changes += self._drops(connection, hit)
                 continue
             update_rows(connection, table, [(r.id, {name: ""}) for r in hit])

@@ -10,7 +10,7 @@ from aquin.desk.bench.ledger import difference_text
 from aquin.desk.kit import theme
 from aquin.desk.kit.gauge import draw_gauge
 from aquin.desk.kit.thumbs import Thumbs
-from aquin.production.cells import GAUGES, Cell
+from aquin.production.cells import GAUGES, Cell, State
 from aquin.production.match_desk import Place
 
 Index = QModelIndex | QPersistentModelIndex
@@ -149,7 +149,7 @@ class CellPainter(QStyledItemDelegate):
 
     def _words(self, p: QPainter, box: QRectF, cell: Cell) -> None:
         settled = cell.settled
-        p.setFont(theme.font(theme.BASE, not settled or cell.word == "hero"))
+        p.setFont(theme.font(theme.BASE, not settled or cell.state is State.HERO))
         p.setPen(theme.TEXT if settled else theme.BRIGHT)
         left, top = box.left() + 7, box.top() + PICTURE.height() + 8
         word = "main hero" if cell.main == "main" else cell.word
@@ -166,7 +166,7 @@ class CellPainter(QStyledItemDelegate):
         )
 
     def _gauges(self, p: QPainter, box: QRectF, cell: Cell) -> None:
-        if cell.word == "hero":  # nothing to hang from
+        if cell.state is State.HERO:  # nothing to hang from
             return
         left = box.left() + PICTURE.width() + 13
         width = box.right() - left - 2

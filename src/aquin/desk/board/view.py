@@ -26,7 +26,7 @@ from aquin.desk.kit.jobs import Jobs, Latest, Tell
 from aquin.desk.kit.thumbs import Thumbs
 from aquin.errors import AquinError
 from aquin.production import Production, Setup, Shot
-from aquin.production.cells import Cell, agree, board, without_trims
+from aquin.production.cells import Cell, State, agree, board, without_trims
 from aquin.production.grading import propagate
 from aquin.production.heroes import make_hero, make_main, take_proposed
 from aquin.production.ledgers import measure_cells
@@ -276,7 +276,12 @@ class BoardView(QWidget):
                 item.setData(Qt.ItemDataRole.UserRole, state.shot.id)
                 item.setData(
                     COLUMNS,
-                    ("●" if state.word == "hero" else "✓" if state.agreed else "", state.shot.name, "", word),
+                    (
+                        "●" if state.state is State.HERO else "✓" if state.agreed else "",
+                        state.shot.name,
+                        "",
+                        word,
+                    ),
                 )
                 self.list.addItem(item)
                 if state.shot.id == kept or self.list.currentRow() < 0:
@@ -484,17 +489,17 @@ def _about(cell: Cell) -> str:
     lines = []
     if cell.main == "main":
         lines.append("Main hero: the setups' heroes are matched to it.")
-    elif cell.word == "hero":
+    elif cell.state is State.HERO:
         lines.append(
             "The setup's hero is of this camera." + (f" It is matched to {cell.main}." if cell.main else "")
         )
-    if cell.word == "no encoding":
+    if cell.state is State.NO_ENCODING:
         lines.append(
             "How it records is not decided: choose its encoding in Plan, or measure a profile in Charts."
         )
-    if cell.word == "no chart":
+    if cell.state is State.NO_CHART:
         lines.append("No chart that can be trusted was filmed; what both cameras saw is looked at instead.")
-    if cell.word == "stale":
+    if cell.state is State.STALE:
         lines.append("Something it was made from has changed: settle it again.")
     if cell.origin:
         lines.append(cell.origin[0].upper() + cell.origin[1:].replace("3x3", "3×3") + ".")

@@ -102,8 +102,7 @@ class ChartDesk:
         """One take in words: what was read and what became of it."""
         assert self.production is not None
         balance = balance_of(self.production, shot)
-        kept = balance is not None and balance.on and f" of {shot.name}," in f"{balance.origin},"
-        if kept and balance is not None:
+        if balance is not None and balance.on and balance.source_id == shot.id:
             return "stale" if is_stale(self.production, self.config, balance) else "balance"
         read = self.reads.get(shot.id)
         if read is None:

@@ -4,7 +4,7 @@ from pathlib import Path
 
 import sqlalchemy as sql
 
-SCHEMA = 2
+SCHEMA = 3
 FOLDER = Path(__file__).parent
 
 
