@@ -1,9 +1,10 @@
 """The keys and the help text of each view."""
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QDialog, QGridLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QDialog, QGridLayout, QPushButton, QVBoxLayout, QWidget
 
 from aquin.desk.kit import theme
+from aquin.desk.kit.labels import Words
 
 KEYS = (
     ("1, 2, 3, 4, 5", "Plan, Shots, Charts, Board, Bench"),
@@ -129,12 +130,12 @@ def keys_dialog(parent: QWidget) -> QDialog:
     grid = QGridLayout(dialog)
     grid.setHorizontalSpacing(24)
     for row, (keys, what) in enumerate(KEYS):
-        label = QLabel(keys or what)
+        label = Words(keys or what)
         label.setFont(theme.font(theme.BASE, bool(keys)))
         if not keys:
-            label.setStyleSheet("color: #9e9e9e; padding-top: 6px;")
+            label.set_role("dim padded")
         grid.addWidget(label, row, 0)
-        grid.addWidget(QLabel(what if keys else ""), row, 1)
+        grid.addWidget(Words(what if keys else ""), row, 1)
     dialog.open()
     return dialog
 
@@ -145,7 +146,7 @@ def help_dialog(parent: QWidget, view: str) -> QDialog:
     dialog = QDialog(parent)
     dialog.setWindowTitle(title)
     column = QVBoxLayout(dialog)
-    text = QLabel(words)
+    text = Words(words)
     text.setWordWrap(True)
     text.setFixedWidth(560)
     column.addWidget(text)

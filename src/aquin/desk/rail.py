@@ -6,6 +6,7 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QLabel, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from aquin.desk.kit import theme
+from aquin.desk.kit.labels import Words
 
 VIEWS = (
     ("plan", "Plan", "1", "The chain, exposure and charts"),
@@ -13,12 +14,6 @@ VIEWS = (
     ("charts", "Charts", "3", "Read charts, balance, profile and latitude"),
     ("board", "Board", "4", "Setups by cameras: heroes, settle, propagate"),
     ("bench", "Bench", "5", "Hero and shot, the ledger and the stack"),
-)
-_STYLE = (
-    "QPushButton { border: none; border-left: 3px solid transparent; border-radius: 0; background: transparent; text-align: left; padding-left: 10px; }"
-    "QPushButton:hover { background: #2a2a2a; }"
-    "QPushButton:checked { border-left: 3px solid #dedede; background: #323232; }"
-    "QPushButton:focus { border: 1px solid #b4b4b4; border-left: 3px solid #dedede; }"
 )
 WIDTH = 92
 
@@ -49,15 +44,15 @@ class Rail(QWidget):
             button.setText(title)
             button.setCheckable(True)
             button.setFixedSize(WIDTH, 34)
-            button.setStyleSheet(_STYLE)
+            button.setProperty("rail", True)
             button.setToolTip(f"{tip} ({key})")
             button.clicked.connect(lambda _=False, n=name: self.chosen.emit(n))
             column.addWidget(button)
             self.buttons[name] = button
-            count = QLabel("", button)
+            count = Words("", button)
             count.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
             count.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
-            count.setStyleSheet("background: transparent; color: #bebebe;")
+            count.set_role("soft")
             count.setGeometry(WIDTH - 38, 0, 28, 34)
             self.counts[name] = count
         column.addStretch()

@@ -11,7 +11,6 @@ from PySide6.QtWidgets import (
     QApplication,
     QFileDialog,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QMainWindow,
     QMenu,
@@ -33,6 +32,7 @@ from aquin.desk.charts.view import ChartsView
 from aquin.desk.keys import help_dialog, keys_dialog
 from aquin.desk.kit import theme
 from aquin.desk.kit.jobs import Tell
+from aquin.desk.kit.labels import Words
 from aquin.desk.plan.view import PlanView
 from aquin.desk.productions import Productions
 from aquin.desk.rail import VIEWS, Rail
@@ -185,17 +185,16 @@ class Window(QMainWindow):
         self.next_button.setProperty("quiet", True)
         self.next_button.setToolTip("The most useful next step: click to go there")
         self.next_button.clicked.connect(self.do_next)
-        self.message = QLabel("")
-        self.message.setTextFormat(Qt.TextFormat.PlainText)
+        self.message = Words("")
         self.message.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
-        self.message.setStyleSheet("color: #bebebe;")
+        self.message.set_role("soft")
         self.message.setAccessibleName("Last message")
         self.stop_button = QPushButton("Stop")
         self.stop_button.setProperty("quiet", True)
         self.stop_button.setToolTip("Stop what is running (Esc)")
         self.stop_button.clicked.connect(self.stop)
-        self.saved = QLabel("")
-        self.saved.setStyleSheet("color: #9e9e9e;")
+        self.saved = Words("")
+        self.saved.set_role("dim")
         self.chain_button, self.screen_button = QPushButton(""), QPushButton("")
         for button in (self.chain_button, self.screen_button):
             button.setProperty("quiet", True)

@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 from PySide6.QtCore import QObject, Signal
-from PySide6.QtWidgets import QFileDialog, QWidget
+from PySide6.QtWidgets import QWidget
 
 from aquin.colour.config import ColourConfig
 from aquin.colour.grade import Grade
@@ -22,6 +22,7 @@ from aquin.desk.bench.state import (
     solve_for_skin,
     solve_sides,
 )
+from aquin.desk.kit.ask import MEDIA, ask_open
 from aquin.desk.kit.jobs import Jobs
 from aquin.errors import AquinError
 from aquin.files import write_safely
@@ -51,13 +52,13 @@ class Files(QObject):
 
     def ask_file(self, role: Role) -> None:
         side = self.bench.side(role)
-        start = str(Path(side.file).parent) if side else ""
+        start = side.file if side else ""
         kinds = " ".join(f"*{s}" for s in sorted(SUFFIXES))
-        path, _ = QFileDialog.getOpenFileName(
-            self.owner, f"Open a {role}", start, f"Pictures and movies ({kinds});;All files (*)"
+        path = ask_open(
+            self.owner, f"Open a {role}", MEDIA, f"Pictures and movies ({kinds});;All files (*)", start
         )
         if path:
-            self.open_file(role, path)
+            self.open_file(role, str(path))
 
     def open_file(
         self,

@@ -9,7 +9,6 @@ from PySide6.QtWidgets import (
     QDialogButtonBox,
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QPushButton,
     QTableWidgetItem,
     QVBoxLayout,
@@ -19,6 +18,7 @@ from PySide6.QtWidgets import (
 from aquin.colour.grade import Grade
 from aquin.desk.bench.ledger import MEANING, UNITS, difference_text
 from aquin.desk.kit import theme
+from aquin.desk.kit.labels import Words
 from aquin.desk.kit.listing import listing
 from aquin.desk.kit.number import Number
 from aquin.measure.ledger import AXES, MAIN, Evidence, measure
@@ -34,14 +34,14 @@ class ToleranceDialog(QDialog):
         super().__init__(parent)
         self.setWindowTitle("Tolerances")
         column = QVBoxLayout(self)
-        words = QLabel(f"How far a shot may be from its hero and still pass, {where}.")
+        words = Words(f"How far a shot may be from its hero and still pass, {where}.")
         words.setWordWrap(True)
         column.addWidget(words)
         grid = QGridLayout()
         grid.setHorizontalSpacing(12)
         self.numbers: dict[str, Number] = {}
         for row, axis in enumerate(AXES):
-            name = QLabel(axis.name)
+            name = Words(axis.name)
             name.setToolTip(MEANING[axis.name])
             if axis.name in MAIN:
                 name.setFont(theme.font(theme.BASE, True))
@@ -53,9 +53,9 @@ class ToleranceDialog(QDialog):
             )  # fmt: skip
             number.show_value(held.get(axis.name, axis.tolerance))
             self.numbers[axis.name] = number
-            usual = QLabel(f"usually {axis.tolerance:g}")
-            usual.setStyleSheet("color: #9e9e9e;")
-            for k, widget in enumerate((name, number, QLabel(unit), usual)):
+            usual = Words(f"usually {axis.tolerance:g}")
+            usual.set_role("dim")
+            for k, widget in enumerate((name, number, Words(unit), usual)):
                 grid.addWidget(widget, row, k)
         column.addLayout(grid)
         buttons = QDialogButtonBox(
@@ -96,12 +96,12 @@ class HistoryDialog(QDialog):
         self.setWindowTitle(f"History of {name}")
         self.resize(960, 480)
         column = QVBoxLayout(self)
-        words = QLabel(
+        words = Words(
             "How far the shot was from its hero under each of its grades, measured on what speaks for it now"
             if evidence is not None
             else "The grades that the shot had. Nothing is measured here: no evidence is at hand"
         )
-        words.setStyleSheet("color: #bebebe;")
+        words.set_role("soft")
         column.addWidget(words)
         axes = [a for a in AXES if a.name in MAIN]
         headings = ("when", "who", "what", *(f"{a.name} {UNITS.get(a.unit, a.unit)}" for a in axes))

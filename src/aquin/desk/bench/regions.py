@@ -4,10 +4,11 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from aquin.colour.region import MOST, Ellipse, Key, Region
 from aquin.desk.kit import theme
+from aquin.desk.kit.labels import Words
 from aquin.desk.kit.number import Number
 
 _ROWS: tuple[
@@ -107,13 +108,13 @@ class Regions(QWidget):
         grid.setColumnStretch(0, 1)
         self._rows: list[tuple[str, list[QWidget]]] = []
         for k, text in enumerate(("st", "mired", "saturation")):
-            label = QLabel(text)
+            label = Words(text)
             label.setFont(theme.font(theme.SMALL))
-            label.setStyleSheet("color: #767676;")
+            label.set_role("faint")
             label.setAlignment(Qt.AlignmentFlag.AlignRight)
             grid.addWidget(label, 0, k + 1)
         for row, (part, title, cells) in enumerate(_ROWS, start=1):
-            label = QLabel(title)
+            label = Words(title)
             grid.addWidget(label, row, 0)
             made: list[QWidget] = [label]
             for k, (key, name, *numbers) in enumerate(cells):

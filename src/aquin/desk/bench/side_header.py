@@ -4,10 +4,11 @@ from pathlib import Path
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QFontMetrics, QResizeEvent
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QPushButton, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QToolButton, QVBoxLayout, QWidget
 
 from aquin.desk.bench.state import Loaded, Role, Side
 from aquin.desk.kit import theme
+from aquin.desk.kit.labels import Words
 
 _RANGES = {"full": "full range", "legal": "legal range"}
 _MATRICES = {"rgb": "RGB", "bt601": "BT.601", "bt709": "BT.709", "bt2020": "BT.2020"}
@@ -31,7 +32,7 @@ class SideHeader(QWidget):
         for line in (first, second):
             line.setSpacing(6)
             column.addLayout(line)
-        title = QLabel(role)
+        title = Words(role)
         title.setFont(theme.font(theme.BASE, True))
         self.file = QPushButton("Open…")
         self.file.setProperty("quiet", True)
@@ -46,8 +47,8 @@ class SideHeader(QWidget):
             "The frame, by number or timecode (01:02:03:04). Page Up and Page Down step the shot."
         )
         self.frame.returnPressed.connect(lambda: self.go_to.emit(role, self.frame.text().strip()))
-        self.of = QLabel("")
-        self.of.setStyleSheet("color: #9e9e9e;")
+        self.of = Words("")
+        self.of.set_role("dim")
         self.back, self.on = QToolButton(), QToolButton()
         for button, text, step, word in ((self.back, "‹", "-1", "previous"), (self.on, "›", "+1", "next")):
             button.setText(text)
@@ -66,9 +67,9 @@ class SideHeader(QWidget):
         self.encoding.setAccessibleName(f"{role} encoding")
         self.encoding.setToolTip("How this file was recorded: encoding, range and matrix. Click to change.")
         self.encoding.clicked.connect(lambda: self.pick.emit(role))
-        self.facts = QLabel("")
+        self.facts = Words("")
         self.facts.setFont(theme.font(theme.SMALL))
-        self.facts.setStyleSheet("color: #9e9e9e;")
+        self.facts.set_role("dim")
         second.addWidget(self.encoding)
         second.addWidget(self.facts)
         second.addStretch()

@@ -24,6 +24,7 @@ from aquin.desk.bench.stack import Stack
 from aquin.desk.bench.state import Bench
 from aquin.desk.kit import theme
 from aquin.desk.kit.columns import COLUMNS, Columns
+from aquin.desk.kit.labels import Words
 from aquin.desk.kit.number import Number
 from aquin.match.engine import Match, Weight
 
@@ -76,9 +77,9 @@ class SidePanel(QScrollArea):
         self._column.setContentsMargins(4, 6, 4, 6)
         self._column.setSpacing(4)
         self.evidence = self._heading("Ledger", (("history", self.history), ("tolerances", self.tolerances)))
-        self.by = QLabel("")
+        self.by = Words("")
         self.by.setFont(theme.font(theme.SMALL))
-        self.by.setStyleSheet("color: #9e9e9e; padding: 0 8px;")
+        self.by.set_role("dim padded")
         self.by.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self._column.addWidget(self.by)
         self.ledger = Ledger()
@@ -105,9 +106,9 @@ class SidePanel(QScrollArea):
     def _heading(self, text: str, actions: Sequence[tuple[str, SignalInstance]] = ()) -> QLabel:
         line = QHBoxLayout()
         line.setContentsMargins(8, 2, 8, 0)
-        title, aside = QLabel(text), QLabel("")
+        title, aside = Words(text), Words("")
         title.setFont(theme.font(theme.LARGE, True))
-        aside.setStyleSheet("color: #9e9e9e;")
+        aside.set_role("dim")
         aside.setFont(theme.font(theme.SMALL))
         line.addWidget(title)
         for name, signal in actions:
@@ -157,7 +158,7 @@ class SidePanel(QScrollArea):
         self._column.addWidget(made)
         line = QHBoxLayout()
         line.setContentsMargins(8, 0, 8, 0)
-        label = QLabel("strength %")
+        label = Words("strength %")
         self.strength = Number("strength of what is taken", "%", 100.0, 5.0, 0.0, 100.0, 0)
         self.strength.changed.connect(lambda value, _: self.strength_changed.emit(value / 100))
         self.again_button = QPushButton("second pass")
@@ -182,10 +183,10 @@ class SidePanel(QScrollArea):
         line.setContentsMargins(8, 4, 8, 0)
         line.addWidget(self.export_button)
         self._column.addLayout(line)
-        self.export_note = QLabel("")
+        self.export_note = Words("")
         self.export_note.setWordWrap(True)
         self.export_note.setFont(theme.font(theme.SMALL))
-        self.export_note.setStyleSheet("color: #bebebe; padding: 0 8px;")
+        self.export_note.set_role("soft padded")
         self.export_note.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self._column.addWidget(self.export_note)
 

@@ -3,12 +3,13 @@
 from dataclasses import replace
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QGridLayout, QLabel, QPushButton, QWidget
+from PySide6.QtWidgets import QGridLayout, QPushButton, QWidget
 
 from aquin.colour.cdl import Cdl
 from aquin.colour.grade import Balance, Grade
 from aquin.colour.tone_curve import ToneCurve
 from aquin.desk.kit import theme
+from aquin.desk.kit.labels import Words
 from aquin.desk.kit.number import Number
 
 
@@ -30,14 +31,14 @@ class Stack(QWidget):
 
         def heading(row: int, texts: tuple[str, str, str]) -> None:
             for column, text in enumerate(texts):
-                label = QLabel(text)
+                label = Words(text)
                 label.setFont(theme.font(theme.SMALL))
-                label.setStyleSheet("color: #767676;")
+                label.set_role("faint")
                 label.setAlignment(Qt.AlignmentFlag.AlignRight)
                 grid.addWidget(label, row, column + 1)
 
         def line(row: int, name: str, cells: list[Number], reset: str) -> None:
-            label = QLabel(name)
+            label = Words(name)
             grid.addWidget(label, row, 0)
             for column, cell in enumerate(cells):
                 grid.addWidget(cell, row, column + 1)
@@ -113,9 +114,9 @@ class Stack(QWidget):
             [number("softness", "softness", "pixels", 0.0, 0.05, 0.0, 8.0, 2)],
             "softness",
         )
-        self.note = QLabel("")
+        self.note = Words("")
         self.note.setFont(theme.font(theme.SMALL))
-        self.note.setStyleSheet("color: #9e9e9e;")
+        self.note.set_role("dim")
         self.note.setWordWrap(True)
         grid.addWidget(self.note, 11, 0, 1, 5)
         self.show_grade(Grade())

@@ -1,11 +1,12 @@
 """The row below the Bench's pictures: playback, the shot's range, and what the hand does on the pictures."""
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 
 from aquin.desk.bench.hands import AreaHand, Hand, PairHand, RegionHand, SkinHand
 from aquin.desk.bench.pictures import Pictures
 from aquin.desk.bench.strip import Strip
+from aquin.desk.kit.labels import Words
 from aquin.desk.kit.number import Number
 
 KEYS = {"area": "A", "regions": "R", "skin": "M", "pairs": "J"}
@@ -56,7 +57,7 @@ class Tools(QWidget):
             "Look for skin only in faces that look at the camera. Nobody is recognised; only a mask is kept"
         )
         self.faces_button.clicked.connect(self.faces)
-        self.brush_name = QLabel("brush %")
+        self.brush_name = Words("brush %")
         self.brush = Number("brush", "% of the width", 2.0, 0.25, 0.3, 15.0, 2)
         self.brush.setFixedWidth(56)
         self.brush.changed.connect(self._brushed)

@@ -10,7 +10,6 @@ from PySide6.QtWidgets import (
     QButtonGroup,
     QFileDialog,
     QHBoxLayout,
-    QLabel,
     QPushButton,
     QSplitter,
     QStackedWidget,
@@ -36,6 +35,7 @@ from aquin.desk.bench.state import ROLES, Bench, Role, colour_at, parted
 from aquin.desk.bench.tools import Tools
 from aquin.desk.kit import theme
 from aquin.desk.kit.jobs import Jobs, Latest
+from aquin.desk.kit.labels import Words
 from aquin.match.engine import second_pass
 from aquin.match.settle import settle as settle_axis
 from aquin.measure.ledger import AXES, REPORTED, PictureValues, difference_of
@@ -144,8 +144,8 @@ class BenchView(QWidget):
             self.mode_buttons[mode] = button
         self.mode_buttons["side"].setChecked(True)
         modes.addStretch()
-        self.state_label = QLabel("")
-        self.state_label.setStyleSheet("color: #9e9e9e;")
+        self.state_label = Words("")
+        self.state_label.set_role("dim")
         self.corners_button, self.grade_button = QPushButton("chart corners"), QPushButton("grade on")
         self.zones_button, self.third_button = QPushButton("zones"), QPushButton("tones")
         self.waves_button = QPushButton("waves")

@@ -198,11 +198,7 @@ class BoardTable(QTableView):
         self.setVerticalScrollMode(QTableView.ScrollMode.ScrollPerPixel)
         self.setHorizontalScrollMode(QTableView.ScrollMode.ScrollPerPixel)
         self.setAccessibleName("Board")
-        self.setStyleSheet(
-            "QTableView { background: #1e1e1e; border: none; }"
-            "QHeaderView::section { background: #1e1e1e; color: #bebebe; border: none; padding: 4px 8px; }"
-            "QTableCornerButton::section { background: #1e1e1e; border: none; }"
-        )
+        self.setObjectName("board")
         across, down = self.horizontalHeader(), self.verticalHeader()
         across.setDefaultSectionSize(WIDTH)
         across.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)

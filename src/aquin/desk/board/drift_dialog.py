@@ -7,7 +7,6 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
     QDialog,
     QHBoxLayout,
-    QLabel,
     QPushButton,
     QTableWidgetItem,
     QVBoxLayout,
@@ -17,6 +16,7 @@ from PySide6.QtWidgets import (
 from aquin.colour.config import ColourConfig
 from aquin.desk.kit import theme
 from aquin.desk.kit.jobs import Jobs
+from aquin.desk.kit.labels import Words
 from aquin.desk.kit.listing import listing
 from aquin.desk.kit.plot import Line, Plot
 from aquin.match.drift import Drift, to_parts
@@ -80,9 +80,8 @@ class DriftDialog(QDialog):
         self.setWindowTitle(f"Light over the day: {setup.name}")
         self.resize(940, 620)
         column = QVBoxLayout(self)
-        self.words = QLabel("")
+        self.words = Words("")
         self.words.setWordWrap(True)
-        self.words.setTextFormat(Qt.TextFormat.PlainText)
         column.addWidget(self.words)
         line = QHBoxLayout()
         self.plots = tuple(

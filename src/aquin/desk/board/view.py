@@ -23,6 +23,7 @@ from aquin.desk.board.drift_dialog import DriftDialog, Found, look_at_light
 from aquin.desk.kit import theme
 from aquin.desk.kit.columns import COLUMNS, Columns
 from aquin.desk.kit.jobs import Jobs, Latest, Tell
+from aquin.desk.kit.labels import Words
 from aquin.desk.kit.thumbs import Thumbs
 from aquin.errors import AquinError
 from aquin.production import Production, Setup, Shot
@@ -62,7 +63,7 @@ class BoardView(QWidget):
         self.table = BoardTable(self.model, self.thumbs)
         self.table.selectionModel().selectionChanged.connect(lambda *_: self._show_panel())
         self.table.activated.connect(lambda _: self.look())
-        self.empty = QLabel("")
+        self.empty = Words("")
         self.empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.empty.setWordWrap(True)
         self.empty.setFont(theme.font(theme.LARGE))
@@ -92,10 +93,10 @@ class BoardView(QWidget):
 
     def _head(self) -> QHBoxLayout:
         line = QHBoxLayout()
-        self.title = QLabel("Board")
+        self.title = Words("Board")
         self.title.setFont(theme.font(theme.TITLE, True))
-        self.count = QLabel("")
-        self.count.setStyleSheet("color: #9e9e9e;")
+        self.count = Words("")
+        self.count.set_role("dim")
         line.addWidget(self.title)
         line.addWidget(self.count)
         line.addStretch()
@@ -111,7 +112,7 @@ class BoardView(QWidget):
         self.settle_button.setProperty("main", True)
         self.settle_button.setToolTip("Match every cell to its setup's hero (Shift+S); the selected ones: S")
         self.settle_button.clicked.connect(self.settle_all)
-        line.addWidget(QLabel("balance"))
+        line.addWidget(Words("balance"))
         line.addWidget(self.model_box)
         line.addWidget(self.settle_button)
         return line
@@ -122,7 +123,7 @@ class BoardView(QWidget):
         column = QVBoxLayout(panel)
         column.setContentsMargins(theme.GRID, theme.GRID, theme.GRID, theme.GRID)
         column.setSpacing(6)
-        self.chosen_title = QLabel("")
+        self.chosen_title = Words("")
         self.chosen_title.setFont(theme.font(theme.LARGE, True))
         self.chosen_title.setWordWrap(True)
         self.chosen_words = _words()
@@ -517,8 +518,7 @@ def _by(by: str) -> str:
 
 
 def _words() -> QLabel:
-    label = QLabel("")
+    label = Words("")
     label.setWordWrap(True)
-    label.setTextFormat(Qt.TextFormat.PlainText)
-    label.setStyleSheet("color: #bebebe;")
+    label.set_role("soft")
     return label

@@ -5,7 +5,6 @@ from PySide6.QtWidgets import (
     QDialog,
     QDialogButtonBox,
     QHeaderView,
-    QLabel,
     QTableWidget,
     QTableWidgetItem,
     QVBoxLayout,
@@ -13,6 +12,7 @@ from PySide6.QtWidgets import (
 )
 
 from aquin.charts.identify import Identification
+from aquin.desk.kit.labels import Words
 
 SHOWN = 10
 
@@ -23,12 +23,11 @@ def show_identification(parent: QWidget, name: str, found: Identification) -> QD
     dialog.setWindowTitle(f"Which encoding is {name}?")
     dialog.resize(640, 380)
     column = QVBoxLayout(dialog)
-    words = QLabel(
+    words = Words(
         found.verdict[:1].upper()
         + found.verdict[1:]
         + ("" if found.none_fits else f". Sure: {found.confidence:.0%}.")
     )
-    words.setTextFormat(Qt.TextFormat.PlainText)
     words.setWordWrap(True)
     column.addWidget(words)
     table = QTableWidget(min(len(found.ranking), SHOWN), 4)

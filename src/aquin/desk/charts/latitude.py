@@ -10,11 +10,9 @@ from PySide6.QtGui import QImage, QPainter, QPaintEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QComboBox,
-    QFileDialog,
     QGridLayout,
     QHBoxLayout,
     QHeaderView,
-    QLabel,
     QPushButton,
     QTableWidget,
     QTableWidgetItem,
@@ -26,7 +24,9 @@ from aquin.arrays import Float32
 from aquin.charts.latitude import Latitude, Lifted, Limits, advice, lifted, ranked
 from aquin.colour.config import ColourConfig
 from aquin.desk.kit import theme
+from aquin.desk.kit.ask import EXPORTS, PAPERS, ask_save
 from aquin.desk.kit.jobs import Jobs
+from aquin.desk.kit.labels import Words
 from aquin.desk.kit.number import Number
 from aquin.desk.kit.plot import Line, Plot
 from aquin.errors import AquinError
@@ -87,8 +87,7 @@ class LatitudePage(QWidget):
         self.table.verticalHeader().setDefaultSectionSize(21)
         low.addWidget(self.table, 3)
         side = QVBoxLayout()
-        self.words = QLabel("")
-        self.words.setTextFormat(Qt.TextFormat.PlainText)
+        self.words = Words("")
         self.words.setWordWrap(True)
         self.words.setAlignment(Qt.AlignmentFlag.AlignTop)
         side.addWidget(self.words, 1)
@@ -133,9 +132,9 @@ class LatitudePage(QWidget):
                 ("resolution", "edges at least", "of normal", 0.05, 2),
             )
         ):
-            label = QLabel(words)
+            label = Words(words)
             label.setFont(theme.font(theme.SMALL))
-            label.setStyleSheet("color: #9e9e9e;")
+            label.set_role("dim")
             number = Number(words, unit, float(getattr(standard, key)), step, step, 100.0, digits)
             number.setFixedWidth(56)
             number.changed.connect(lambda _, dragging: None if dragging else self._limits_changed())
@@ -303,11 +302,9 @@ class LatitudePage(QWidget):
 
     def ask_report(self) -> None:
         name = self.production.name if self.production is not None else "latitude"
-        path, _ = QFileDialog.getSaveFileName(
-            self, "Write the latitude report", f"{name} latitude.pdf", "PDF (*.pdf);;HTML (*.html)"
-        )
+        path, _ = ask_save(self, "Write the latitude report", EXPORTS, f"{name} latitude.pdf", PAPERS)
         if path:
-            self.write_report(Path(path))
+            self.write_report(path)
 
     def write_report(self, path: Path) -> None:
         production = self.production

@@ -7,9 +7,7 @@ import numpy as np
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
     QComboBox,
-    QFileDialog,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QPushButton,
     QSizePolicy,
@@ -21,7 +19,9 @@ from aquin.charts.curve import GREY_U
 from aquin.charts.profile import Comparison, Profile, compare, nearest
 from aquin.colour.config import ColourConfig
 from aquin.desk.kit import theme
+from aquin.desk.kit.ask import EXPORTS, ask_save
 from aquin.desk.kit.jobs import Jobs
+from aquin.desk.kit.labels import Words
 from aquin.desk.kit.plot import Line, Plot
 from aquin.errors import AquinError
 from aquin.exchange.latitude_report import minus
@@ -55,8 +55,7 @@ class ProfilePage(QWidget):
         self.measure_button.setProperty("main", True)
         self.measure_button.setToolTip("Find the chart in each exposure and recover curve, steps and matrix")
         self.measure_button.clicked.connect(self.measure)
-        self.summary = QLabel("")
-        self.summary.setTextFormat(Qt.TextFormat.PlainText)
+        self.summary = Words("")
         self.summary.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         line.addWidget(self.camera)
         line.addWidget(self.measure_button)
@@ -75,8 +74,7 @@ class ProfilePage(QWidget):
         self.against.setAccessibleName("Compare with")
         self.against.setToolTip("Any known encoding, to compare the measured curve with")
         self.against.activated.connect(lambda _: self._show())
-        self.words = QLabel("")
-        self.words.setTextFormat(Qt.TextFormat.PlainText)
+        self.words = Words("")
         self.words.setWordWrap(True)
         self.words.setAlignment(Qt.AlignmentFlag.AlignTop)
         self.words.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
@@ -97,7 +95,7 @@ class ProfilePage(QWidget):
         self.export_button = QPushButton("Export …")
         self.export_button.setToolTip("Write it as .clf, .cube or .json, and prove the file")
         self.export_button.clicked.connect(self.ask_export)
-        end.addWidget(QLabel("as"))
+        end.addWidget(Words("as"))
         end.addWidget(self.name, 1)
         end.addWidget(self.use_button)
         end.addWidget(self.export_button)
@@ -260,14 +258,10 @@ class ProfilePage(QWidget):
         camera = self.current()
         if camera is None:
             return
-        path, _ = QFileDialog.getSaveFileName(
-            self,
-            "Write the measured transform",
-            f"{self.name.text()}.clf",
-            "CLF (*.clf);;LUT (*.cube);;JSON (*.json)",
-        )
+        kinds = "CLF (*.clf);;LUT (*.cube);;JSON (*.json)"
+        path, _ = ask_save(self, "Write the measured transform", EXPORTS, f"{self.name.text()}.clf", kinds)
         if path:
-            self.export(Path(path))
+            self.export(path)
 
     def export(self, path: Path) -> None:
         """Write it in the background and say what the proof found."""

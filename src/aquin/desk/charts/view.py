@@ -37,6 +37,7 @@ from aquin.desk.charts.state import ChartDesk, ShownFrame, Solved, frame_of, wit
 from aquin.desk.kit import theme
 from aquin.desk.kit.columns import COLUMNS, Columns
 from aquin.desk.kit.jobs import Jobs
+from aquin.desk.kit.labels import Words
 from aquin.desk.kit.number import Number
 from aquin.errors import AquinError
 from aquin.production import Production, Shot
@@ -99,11 +100,10 @@ class ChartsView(QWidget):
             button.clicked.connect(lambda _=False, n=name: self.show_page(n))
             self.tabs.addButton(button, k)
             line.addWidget(button)
-        self.why = QLabel("")
+        self.why = Words("")
         self.why.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self.why.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-        self.why.setTextFormat(Qt.TextFormat.PlainText)
-        self.why.setStyleSheet("color: #bebebe;")
+        self.why.set_role("soft")
         line.addWidget(self.why, 1)
         line.addStretch(0)
         return line
@@ -675,8 +675,7 @@ class ChartsView(QWidget):
 
 
 def _dim(words: str) -> QLabel:
-    label = QLabel(words)
-    label.setTextFormat(Qt.TextFormat.PlainText)
+    label = Words(words)
     label.setFont(theme.font(theme.SMALL))
-    label.setStyleSheet("color: #9e9e9e;")
+    label.set_role("dim")
     return label

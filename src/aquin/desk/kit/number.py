@@ -62,7 +62,9 @@ class Number(QLineEdit):
             self.setText(f"{value:{sign}.{self.digits}f}".replace("-", "−"))
             self.setModified(False)
             changed = abs(value - self.neutral) > 0.5 * 10**-self.digits
-            self.setStyleSheet("" if changed else "color: #8c8c8c;")
+            if self.property("neutral") != (not changed):
+                self.setProperty("neutral", not changed)
+                self.style().polish(self)
 
     def set_value(self, value: float, dragging: bool = False) -> None:
         """Set the value as a hand does."""

@@ -7,10 +7,8 @@ from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import (
     QComboBox,
     QDialog,
-    QFileDialog,
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QListWidget,
     QListWidgetItem,
@@ -22,6 +20,8 @@ from PySide6.QtWidgets import (
 from aquin.colour.config import ColourConfig
 from aquin.colour.encoding import CameraEncoding
 from aquin.desk.kit import theme
+from aquin.desk.kit.ask import CONFIGS, ask_open
+from aquin.desk.kit.labels import Words
 from aquin.errors import AquinError
 
 _MATRICES = (("as the file says", None), ("BT.601", "bt601"), ("BT.709", "bt709"), ("BT.2020", "bt2020"))
@@ -48,7 +48,7 @@ class Picker(QDialog):
         self.resize(560, 520)
         column = QVBoxLayout(self)
         column.setSpacing(theme.GRID)
-        name = QLabel(Path(file).name)
+        name = Words(Path(file).name)
         name.setFont(theme.font(theme.LARGE, True))
         column.addWidget(name)
         self.search = QLineEdit()
@@ -62,16 +62,16 @@ class Picker(QDialog):
         self.list.itemActivated.connect(lambda _: self.accept())
         self.list.currentItemChanged.connect(lambda *_: self._told())
         column.addWidget(self.list, 1)
-        self.note = QLabel("")
+        self.note = Words("")
         self.note.setWordWrap(True)
-        self.note.setStyleSheet("color: #9e9e9e;")
+        self.note.set_role("dim")
         column.addWidget(self.note)
         grid = QGridLayout()
         self.range, self.matrix = QComboBox(), QComboBox()
         for row, (label, box, choices, chosen) in enumerate(
             (("signal range", self.range, _RANGES, range), ("YCbCr matrix", self.matrix, _MATRICES, matrix))
         ):
-            grid.addWidget(QLabel(label), row, 0)
+            grid.addWidget(Words(label), row, 0)
             for text, value in choices:
                 box.addItem(text, value)
             box.setCurrentIndex(max(box.findData(chosen), 0))
@@ -133,9 +133,8 @@ class Picker(QDialog):
             self.note.setText(error.line())
 
     def _add(self) -> None:
-        path, _ = QFileDialog.getOpenFileName(self, "Add an encoding", "", "Camera encoding (*.json)")
-        if path:
-            self.add_from(Path(path))
+        if path := ask_open(self, "Add an encoding", CONFIGS, "Camera encoding (*.json)"):
+            self.add_from(path)
 
     def add_from(self, path: Path) -> None:
         """Add the encoding of a JSON file and choose it."""

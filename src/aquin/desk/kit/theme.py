@@ -89,4 +89,32 @@ QProgressBar { background: #181818; border: 1px solid #404040; border-radius: 2p
 QProgressBar::chunk { background: #707070; }
 QComboBox { background: #2e2e2e; border: 1px solid #484848; border-radius: 3px; padding: 2px 8px; }
 QComboBox QAbstractItemView { background: #282828; selection-background-color: #505050; }
+QLabel[role="dim"] { color: #9e9e9e; background: transparent; }
+QLabel[role="soft"] { color: #bebebe; background: transparent; }
+QLabel[role="faint"] { color: #767676; }
+QLabel[role="dim padded"] { color: #9e9e9e; padding: 2px 8px; }
+QLabel[role="soft padded"] { color: #bebebe; padding: 0 8px; }
+QLineEdit[neutral="true"] { color: #8c8c8c; }
+QToolButton[fold="true"] { background: transparent; border: 1px solid transparent; padding: 1px 4px; }
+QToolButton[fold="true"]:checked { background: transparent; color: #dedede; }
+QToolButton[fold="true"]:hover { background: #323232; }
+QToolButton[fold="true"]:focus { border: 1px solid #b4b4b4; }
+QFrame[cell="true"] { background: #262626; }
+QWidget[clear="true"] { background: transparent; }
+QFrame[notice="true"] { background: #1c1c1c; border: 1px solid #787878; border-radius: 3px; }
+QPushButton[rail="true"] { border: none; border-left: 3px solid transparent; border-radius: 0; background: transparent;
+  text-align: left; padding-left: 10px; }
+QPushButton[rail="true"]:hover { background: #2a2a2a; }
+QPushButton[rail="true"]:checked { border-left: 3px solid #dedede; background: #323232; }
+QPushButton[rail="true"]:focus { border: 1px solid #b4b4b4; border-left: 3px solid #dedede; }
+QTableView#board { background: #1e1e1e; border: none; }
+QTableView#board QHeaderView::section { background: #1e1e1e; color: #bebebe; border: none; padding: 4px 8px; }
+QTableView#board QTableCornerButton::section { background: #1e1e1e; border: none; }
+QTreeView#shots { background: #1a1a1a; border: none; }
+QTreeView#shots::item { padding: 1px 4px; border-right: 1px solid #242424; }
+QTreeView#shots::item:selected { background: #464646; color: #fafafa; }
+QTreeView#shots QHeaderView::section { background: #202020; color: #9e9e9e; border: none; border-right: 1px solid #2c2c2c;
+  padding: 4px; }
+QListView#shotPictures { background: #3a3a3a; border: none; }
+QListView#shotPictures::item:selected { background: #5a5a5a; color: #fafafa; }
 """

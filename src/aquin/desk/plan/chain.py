@@ -8,7 +8,6 @@ from PySide6.QtWidgets import (
     QComboBox,
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QMenu,
     QPushButton,
     QVBoxLayout,
@@ -16,6 +15,7 @@ from PySide6.QtWidgets import (
 )
 
 from aquin.desk.kit import theme
+from aquin.desk.kit.labels import Words
 from aquin.desk.plan.parts import Section, cell_frame, check_row
 from aquin.own_files import remembered_file
 from aquin.production import Camera, Option, Production
@@ -35,8 +35,8 @@ def chain_table(view: "PlanView", production: Production, chain: Chain) -> QWidg
     for k, title in enumerate(
         ("screens", "working space", "into working space", "range", "encoding", "camera")
     ):
-        head = QLabel(title)
-        head.setStyleSheet("color: #9e9e9e; padding: 2px 8px;")
+        head = Words(title)
+        head.set_role("dim padded")
         head.setFont(theme.font(theme.SMALL))
         grid.addWidget(head, 0, k)
     rows = max(len(chain.cameras), 1)
@@ -48,8 +48,8 @@ def chain_table(view: "PlanView", production: Production, chain: Chain) -> QWidg
             grid.addWidget(link_cell(view, camera, by_name.get(link)), row, k)
         grid.addWidget(camera_cell(view, production, camera), row, 5)
     if not chain.cameras:
-        empty = QLabel("No camera yet: log media in Shots, and cameras are proposed from them.")
-        empty.setStyleSheet("color: #bebebe; padding: 8px;")
+        empty = Words("No camera yet: log media in Shots, and cameras are proposed from them.")
+        empty.set_role("soft padded")
         grid.addWidget(empty, 1, 2, 1, 4)
     for k, stretch in enumerate((7, 4, 5, 5, 5, 4)):
         grid.setColumnStretch(k, stretch)
@@ -106,9 +106,9 @@ def screen_part(
     part.addWidget(choice)
     part.addWidget(check_row(screen.check))
     if screen.check.state == "right":
-        levels = QLabel(f"shows grey at {screen.grey:.1f}\u00a0%, scene white at {screen.white:.1f}\u00a0%")
+        levels = Words(f"shows grey at {screen.grey:.1f}\u00a0%, scene white at {screen.white:.1f}\u00a0%")
         levels.setFont(theme.font(theme.SMALL))
-        levels.setStyleSheet("color: #9e9e9e;")
+        levels.set_role("dim")
         levels.setWordWrap(True)
         part.addWidget(levels)
     return part
@@ -140,9 +140,9 @@ def working_cell(view: "PlanView", production: Production, chain: Chain) -> QWid
     menu.addAction("A config.ocio file …").triggered.connect(lambda: view.ask_config())
     menu.addAction("The built-in studio configuration").triggered.connect(lambda: view.use_config(None))
     config.setMenu(menu)
-    said = QLabel("configuration")
+    said = Words("configuration")
     said.setFont(theme.font(theme.SMALL))
-    said.setStyleSheet("color: #9e9e9e;")
+    said.set_role("dim")
     column.addSpacing(6)
     column.addWidget(said)
     column.addWidget(config)
@@ -167,11 +167,10 @@ def camera_cell(view: "PlanView", production: Production, camera: CameraPlan) ->
     line.setContentsMargins(8, 6, 8, 6)
     words = QVBoxLayout()
     words.setSpacing(0)
-    name = QLabel(camera.camera.name)
+    name = Words(camera.camera.name)
     name.setFont(theme.font(theme.BASE, True))
-    name.setTextFormat(Qt.TextFormat.PlainText)
-    count = QLabel(f"{camera.shots} recordings")
-    count.setStyleSheet("color: #9e9e9e;")
+    count = Words(f"{camera.shots} recordings")
+    count.set_role("dim")
     count.setFont(theme.font(theme.SMALL))
     words.addWidget(name)
     words.addWidget(count)

@@ -7,9 +7,7 @@ from PySide6.QtWidgets import (
     QComboBox,
     QDialog,
     QDialogButtonBox,
-    QFileDialog,
     QFormLayout,
-    QLabel,
     QListWidget,
     QVBoxLayout,
     QWidget,
@@ -17,7 +15,9 @@ from PySide6.QtWidgets import (
 
 from aquin.charts.identify import Candidate
 from aquin.colour.config import ColourConfig
+from aquin.desk.kit.ask import EXPORTS, PAPERS, ask_folder, ask_save
 from aquin.desk.kit.jobs import Jobs
+from aquin.desk.kit.labels import Words
 from aquin.errors import AquinError
 from aquin.exchange.crew_sheet import Sheet, write_crew_sheet
 from aquin.exchange.monitor import RANGES, SIZES, write_monitor_lut
@@ -49,7 +49,7 @@ def ask_nearest(
     dialog.setWindowTitle(f"Nearest known encodings for {camera.name}")
     dialog.resize(560, 300)
     column = QVBoxLayout(dialog)
-    words = QLabel(
+    words = Words(
         "Tried on this camera's chart: how far its grey steps lie from a straight line, and what its colours are off by after "
         "balancing. One that stands in is marked doubtful in the plan, with this reason."
     )
@@ -62,7 +62,7 @@ def ask_nearest(
     rows.setCurrentRow(0)
     column.addWidget(rows)
     good = found[0].rms_stops < 0.1 and found[0].delta_e00 < 4
-    verdict = QLabel(
+    verdict = Words(
         "The first fits well."
         if good
         else "None fits well: a profile from an exposure series would be better."
@@ -94,7 +94,7 @@ def ask_luts(
     dialog = QDialog(parent)
     dialog.setWindowTitle("Monitor LUTs")
     column = QVBoxLayout(dialog)
-    words = QLabel(
+    words = Words(
         "A .cube for each camera, from its signal to the screen. It takes the policy's exposure back, so that the picture looks "
         "as it will after balancing. Full: the device counts 0 to 1023; legal: 64 to 940."
     )
@@ -141,9 +141,8 @@ def ask_luts(
         jobs.start("luts", "writing monitor LUTs", work, done, tell)
 
     def ask() -> None:
-        folder = QFileDialog.getExistingDirectory(dialog, "Write the monitor LUTs into")
-        if folder:
-            write(Path(folder))
+        if folder := ask_folder(dialog, "Write the monitor LUTs into", EXPORTS):
+            write(folder)
 
     buttons.accepted.connect(ask)
     buttons.rejected.connect(dialog.reject)
@@ -153,11 +152,10 @@ def ask_luts(
 
 
 def ask_sheet(parent: QWidget, production: Production, chain: Chain, tell: Callable[[str], None]) -> None:
-    path, _ = QFileDialog.getSaveFileName(
-        parent, "Write the crew sheet", f"{production.name} crew sheet.pdf", "PDF (*.pdf);;HTML (*.html)"
-    )
+    name = f"{production.name} crew sheet.pdf"
+    path, _ = ask_save(parent, "Write the crew sheet", EXPORTS, name, PAPERS)
     if path:
-        write_sheet(production, chain, Path(path), tell)
+        write_sheet(production, chain, path, tell)
 
 
 def write_sheet(production: Production, chain: Chain, path: Path, tell: Callable[[str], None]) -> None:

@@ -3,9 +3,10 @@
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QGridLayout, QLabel, QMenu, QPushButton, QWidget
+from PySide6.QtWidgets import QGridLayout, QMenu, QPushButton, QWidget
 
 from aquin.desk.kit import theme
+from aquin.desk.kit.labels import Words
 from aquin.desk.kit.number import Number
 from aquin.desk.plan.parts import Section
 from aquin.desk.plan.strip import ExposureStrip
@@ -49,7 +50,7 @@ def exposure(view: "PlanView", production: Production, chain: Chain) -> QWidget:
         lambda value, drag: None if drag else view.attempt(lambda: choose_policy(production, policy, value))
     )
     box.head.addWidget(stops)
-    box.head.addWidget(QLabel("st from each curve's grey"))
+    box.head.addWidget(Words("st from each curve's grey"))
     grid = QGridLayout()
     grid.setHorizontalSpacing(14)
     grid.setVerticalSpacing(8)
@@ -66,20 +67,19 @@ def exposure(view: "PlanView", production: Production, chain: Chain) -> QWidget:
         "0 to 100 % of signal",
     )
     for k, words in enumerate(heads):
-        label = QLabel(words)
+        label = Words(words)
         label.setFont(theme.font(theme.SMALL))
-        label.setStyleSheet("color: #9e9e9e;")
+        label.set_role("dim")
         label.setAlignment(Qt.AlignmentFlag.AlignRight if 0 < k < 9 else Qt.AlignmentFlag.AlignLeft)
         grid.addWidget(label, 0, k)
     for row, camera in enumerate(chain.cameras, 1):
-        name = QLabel(camera.camera.name)
-        name.setTextFormat(Qt.TextFormat.PlainText)
+        name = Words(camera.camera.name)
         name.setFont(theme.font(theme.BASE, True))
         grid.addWidget(name, row, 0)
         card = camera.card
         if card is None:
-            unknown = QLabel("its encoding is not known, so nothing can be asked of it")
-            unknown.setStyleSheet("color: #9e9e9e;")
+            unknown = Words("its encoding is not known, so nothing can be asked of it")
+            unknown.set_role("dim")
             grid.addWidget(unknown, row, 1, 1, 8)
             continue
         cells = [
@@ -88,7 +88,7 @@ def exposure(view: "PlanView", production: Production, chain: Chain) -> QWidget:
         ]
         cells += [f"{card.above:+.1f} st", f"{card.headroom:+.1f} st", f"-{card.below} st"]
         for k, words in enumerate(cells, 1):
-            label = QLabel(words)
+            label = Words(words)
             label.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
             if k == 2:
                 label.setFont(theme.font(theme.BASE, True))
@@ -96,15 +96,15 @@ def exposure(view: "PlanView", production: Production, chain: Chain) -> QWidget:
         grid.addWidget(ExposureStrip(view.config, card), row, 9)
     grid.setColumnStretch(9, 1)
     box.column.addLayout(grid)
-    note = QLabel(
+    note = Words(
         "Levels in % of signal and as 10-bit code in the camera's files. Below grey: whole stops that still have four codes each."
     )
     note.setFont(theme.font(theme.SMALL))
-    note.setStyleSheet("color: #9e9e9e;")
+    note.set_role("dim")
     note.setWordWrap(True)
     box.column.addWidget(note)
     for words in chain.differing:
-        warning = QLabel(f"?  {words}.")
+        warning = Words(f"?  {words}.")
         warning.setWordWrap(True)
         box.column.addWidget(warning)
     return box
@@ -116,7 +116,7 @@ def routine(view: "PlanView", production: Production) -> QWidget:
     rows = checklist(production)
     if not rows:
         box.column.addWidget(
-            QLabel("No shots yet. Each camera films its charts in each setup, before the light changes.")
+            Words("No shots yet. Each camera films its charts in each setup, before the light changes.")
         )
         return box
     cameras = [c for c in production.all(Camera) if any(f.camera.id == c.id for f in rows)]
@@ -124,10 +124,9 @@ def routine(view: "PlanView", production: Production) -> QWidget:
     grid.setHorizontalSpacing(18)
     grid.setVerticalSpacing(5)
     for k, camera in enumerate(cameras, 1):
-        label = QLabel(camera.name)
-        label.setTextFormat(Qt.TextFormat.PlainText)
+        label = Words(camera.name)
         label.setFont(theme.font(theme.SMALL))
-        label.setStyleSheet("color: #9e9e9e;")
+        label.set_role("dim")
         grid.addWidget(label, 0, k)
     setups = list({f.setup.id: f.setup for f in rows}.values())
     for row, setup in enumerate(setups, 1):
@@ -141,7 +140,7 @@ def routine(view: "PlanView", production: Production) -> QWidget:
             if filmed is None:
                 continue
             words = "   ".join(f"{'●' if there else '○'} {target}" for target, there in filmed.targets)
-            label = QLabel(words)
+            label = Words(words)
             label.setFont(theme.font(theme.SMALL))
             if not any(there for _, there in filmed.targets):
                 label.setText(words + "   !")
@@ -153,9 +152,9 @@ def routine(view: "PlanView", production: Production) -> QWidget:
             grid.addWidget(label, row, k)
     grid.setColumnStretch(len(cameras) + 1, 1)
     box.column.addLayout(grid)
-    legend = QLabel("● filmed   ○ not filmed")
+    legend = Words("● filmed   ○ not filmed")
     legend.setFont(theme.font(theme.SMALL))
-    legend.setStyleSheet("color: #9e9e9e;")
+    legend.set_role("dim")
     box.head.addWidget(legend)
     return box
 

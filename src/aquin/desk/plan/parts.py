@@ -1,9 +1,10 @@
 """Pieces that the Plan view is built from: a titled section, a cell of the chain, the words of a check."""
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout, QWidget
 
 from aquin.desk.kit import theme
+from aquin.desk.kit.labels import Words
 from aquin.production.plan import Check
 
 MARKS = {"right": "○", "doubt": "?", "wrong": "!"}
@@ -19,7 +20,7 @@ class Section(QFrame):
         self.column.setContentsMargins(0, 0, 0, 0)
         self.column.setSpacing(6)
         self.head = QHBoxLayout()
-        label = QLabel(title)
+        label = Words(title)
         label.setFont(theme.font(theme.LARGE, True))
         self.head.addWidget(label)
         self.head.addStretch()
@@ -28,27 +29,26 @@ class Section(QFrame):
 
 def cell_frame() -> QWidget:
     cell = QFrame()
-    cell.setStyleSheet("QFrame { background: #262626; } QLabel { background: transparent; }")
+    cell.setProperty("cell", True)
     return cell
 
 
 def check_row(check: Check) -> QWidget:
     """A mark and the words of a check."""
     row = QWidget()
-    row.setStyleSheet("background: transparent;")
+    row.setProperty("clear", True)
     line = QHBoxLayout(row)
     line.setContentsMargins(0, 0, 0, 0)
     line.setSpacing(6)
-    mark = QLabel(MARKS[check.state])
+    mark = Words(MARKS[check.state])
     mark.setFixedWidth(12)
     mark.setFont(theme.font(theme.BASE, True))
     mark.setToolTip(WORDS[check.state])
-    words = QLabel(check.words)
+    words = Words(check.words)
     words.setWordWrap(True)
-    words.setTextFormat(Qt.TextFormat.PlainText)
     words.setAccessibleName(f"{check.name}: {WORDS[check.state]}, {check.words}")
     if check.state == "right":
-        words.setStyleSheet("color: #bebebe;")
+        words.set_role("soft")
     else:
         words.setFont(theme.font(theme.BASE, True))
     line.addWidget(mark, 0, Qt.AlignmentFlag.AlignTop)

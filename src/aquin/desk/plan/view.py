@@ -10,10 +10,8 @@ from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import (
     QApplication,
     QComboBox,
-    QFileDialog,
     QFrame,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QPushButton,
     QScrollArea,
@@ -23,7 +21,9 @@ from PySide6.QtWidgets import (
 
 from aquin.colour.config import ColourConfig
 from aquin.desk.kit import theme
+from aquin.desk.kit.ask import CONFIGS, OCIO, ask_open
 from aquin.desk.kit.jobs import Jobs
+from aquin.desk.kit.labels import Words
 from aquin.desk.plan.chain import chain_table
 from aquin.desk.plan.dialogs import ask_luts, ask_nearest, ask_sheet, pick_encoding
 from aquin.desk.plan.exposure import exposure, routine
@@ -124,11 +124,11 @@ class PlanView(QScrollArea):
         column.setContentsMargins(16, 12, 16, 12)
         column.setSpacing(14)
         if self.production is None or self.chain is None:
-            words = QLabel(
+            words = Words(
                 "No production is open.\n\nMake one with File, New production (Ctrl+N), open one (Ctrl+Shift+P), or look at the demo."
             )
             words.setAlignment(Qt.AlignmentFlag.AlignCenter)
-            words.setStyleSheet("color: #bebebe;")
+            words.set_role("soft")
             column.addWidget(words)
         else:
             column.addLayout(self._head(self.production, self.chain))
@@ -141,14 +141,13 @@ class PlanView(QScrollArea):
 
     def _head(self, production: Production, chain: Chain) -> QHBoxLayout:
         line = QHBoxLayout()
-        name = QLabel(production.name)
-        name.setTextFormat(Qt.TextFormat.PlainText)
+        name = Words(production.name)
         name.setFont(theme.font(theme.TITLE, True))
         open_ = self.open_count
-        state = QLabel(
+        state = Words(
             "every link is right" if not open_ else f"{open_} link{'s' if open_ > 1 else ''} to look at"
         )
-        state.setStyleSheet("color: #9e9e9e;")
+        state.set_role("dim")
         line.addWidget(name)
         line.addSpacing(12)
         line.addWidget(state, 1)
@@ -195,11 +194,8 @@ class PlanView(QScrollArea):
         self.put_screens(screens, f"remove screen {gone.display}")
 
     def ask_config(self) -> None:
-        path, _ = QFileDialog.getOpenFileName(
-            self, "Use another colour configuration", "", "OpenColorIO configuration (*.ocio)"
-        )
-        if path:
-            self.use_config(Path(path))
+        if path := ask_open(self, "Use another colour configuration", CONFIGS, OCIO):
+            self.use_config(path)
 
     def use_config(self, path: Path | None) -> None:
         """Another configuration for the production."""

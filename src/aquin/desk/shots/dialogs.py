@@ -10,7 +10,6 @@ from PySide6.QtWidgets import (
     QDialogButtonBox,
     QFormLayout,
     QHBoxLayout,
-    QLabel,
     QTableWidget,
     QTableWidgetItem,
     QVBoxLayout,
@@ -18,6 +17,7 @@ from PySide6.QtWidgets import (
 )
 
 from aquin.desk.kit import theme
+from aquin.desk.kit.labels import Words
 from aquin.production import Edit, Event, Production, Shot
 from aquin.production.report import FIELDS, TITLES, Sheet
 
@@ -31,7 +31,7 @@ def ask_columns(
     dialog = QDialog(parent)
     dialog.setWindowTitle(f"Columns of {sheet.path.name}")
     column = QVBoxLayout(dialog)
-    words = QLabel(
+    words = Words(
         f"{len(sheet.rows)} rows. Which column says what? The answer is remembered for reports with the same columns."
     )
     words.setWordWrap(True)
@@ -82,7 +82,7 @@ def show_edits(parent: QWidget, production: Production) -> QDialog:
         production.all(Event), key=lambda e: (bool(e.shot_id), edits[e.edit_id].position, e.position)
     )
     left = sum(not e.shot_id for e in events)
-    title = QLabel(
+    title = Words(
         f"{len(events) - left} of {len(events)} pieces conform."
         + (f" {left} fit no shot, and come first." if left else "")
     )

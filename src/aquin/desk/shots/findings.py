@@ -5,7 +5,6 @@ from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QListView,
     QListWidget,
@@ -16,6 +15,7 @@ from PySide6.QtWidgets import (
 )
 
 from aquin.desk.kit import theme
+from aquin.desk.kit.labels import Words
 from aquin.production import Camera, Production, Setup, Shot
 from aquin.production.audit import Finding
 
@@ -38,12 +38,12 @@ class FindingsPanel(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(theme.GRID, theme.GRID, theme.GRID, theme.GRID)
         column.setSpacing(6)
-        self.title = QLabel("Findings")
+        self.title = Words("Findings")
         self.title.setFont(theme.font(theme.LARGE, True))
         column.addWidget(self.title)
-        self.about = QLabel("")
+        self.about = Words("")
         self.about.setWordWrap(True)
-        self.about.setStyleSheet("color: #9e9e9e;")
+        self.about.set_role("dim")
         column.addWidget(self.about)
         self.list = QListWidget()
         self.list.setAccessibleName("Findings")
@@ -59,10 +59,9 @@ class FindingsPanel(QWidget):
         inner = QVBoxLayout(self.detail)
         inner.setContentsMargins(0, 4, 0, 0)
         inner.setSpacing(6)
-        self.what, self.advice = QLabel(""), QLabel("")
+        self.what, self.advice = Words(""), Words("")
         for label in (self.what, self.advice):
             label.setWordWrap(True)
-            label.setTextFormat(Qt.TextFormat.PlainText)
             label.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self.what.setFont(theme.font(theme.BASE, True))
         self.evidence = QGridLayout()
@@ -151,10 +150,8 @@ class FindingsPanel(QWidget):
             return
         self.what.setText(finding.what)
         for k, (name, value) in enumerate(finding.evidence):
-            left, right = QLabel(name), QLabel(value)
-            for label in (left, right):
-                label.setTextFormat(Qt.TextFormat.PlainText)  # names of files are never markup
-            left.setStyleSheet("color: #9e9e9e;")
+            left, right = Words(name), Words(value)
+            left.set_role("dim")
             left.setWordWrap(True)
             right.setWordWrap(True)
             right.setAlignment(Qt.AlignmentFlag.AlignRight)

@@ -3,9 +3,10 @@
 from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
-from PySide6.QtWidgets import QFileDialog, QWidget
+from PySide6.QtWidgets import QWidget
 
 from aquin.colour.config import ColourConfig
+from aquin.desk.kit.ask import MEDIA, ask_folder, ask_open, ask_several
 from aquin.desk.kit.jobs import Jobs, Tell
 from aquin.desk.shots.dialogs import ask_columns, show_edits
 from aquin.errors import AquinError
@@ -55,20 +56,16 @@ class Intake(QObject):
         self.jobs.start_long("log", "logging media", work, done, self.told.emit)
 
     def ask_folder(self) -> None:
-        if folder := QFileDialog.getExistingDirectory(self.owner, "Log a folder of media"):
-            self.log_media([Path(folder)])
+        if folder := ask_folder(self.owner, "Log a folder of media", MEDIA):
+            self.log_media([folder])
 
     def ask_files(self) -> None:
-        files, _ = QFileDialog.getOpenFileNames(self.owner, "Log media files")
-        if files:
-            self.log_media([Path(f) for f in files])
+        if files := ask_several(self.owner, "Log media files", MEDIA, ""):
+            self.log_media(files)
 
     def ask_report(self) -> None:
-        path, _ = QFileDialog.getOpenFileName(
-            self.owner, "Read a camera report", "", "Camera report (*.csv *.txt *.tsv)"
-        )
-        if path:
-            self.read_report(Path(path))
+        if path := ask_open(self.owner, "Read a camera report", MEDIA, "Camera report (*.csv *.txt *.tsv)"):
+            self.read_report(path)
 
     def read_report(self, path: Path) -> None:
         """Show the column mapper for a report; its answer is applied and remembered."""
@@ -105,9 +102,8 @@ class Intake(QObject):
         self.mapper = ask_columns(self.owner, sheet, propose_mapping(sheet, kept.mappings), chosen)
 
     def ask_edit(self) -> None:
-        path, _ = QFileDialog.getOpenFileName(self.owner, "Conform an edit", "", "Edit (*.edl *.otio *.xml)")
-        if path:
-            self.conform(Path(path))
+        if path := ask_open(self.owner, "Conform an edit", MEDIA, "Edit (*.edl *.otio *.xml)"):
+            self.conform(path)
 
     def conform(self, path: Path) -> None:
         """Read an edit and match its pieces to shots; what fits nothing is listed."""

@@ -9,11 +9,11 @@ from PySide6.QtWidgets import (
     QDialogButtonBox,
     QFormLayout,
     QHBoxLayout,
-    QLabel,
     QVBoxLayout,
     QWidget,
 )
 
+from aquin.desk.kit.labels import Words
 from aquin.desk.kit.number import Number
 from aquin.frames import RawDecode
 from aquin.frames.raw import HIGHLIGHTS, KELVIN
@@ -26,7 +26,7 @@ class RawDialog(QDialog):
         super().__init__(parent)
         self.setWindowTitle("Develop raw stills")
         column = QVBoxLayout(self)
-        words = QLabel(
+        words = Words(
             f"{names[0] if len(names) == 1 else f'{len(names)} stills'}. Exposure and white set here come before the balance and everything "
             "after it; what was graded on top is marked stale." + (f" As shot: {said}." if said else "")
         )
@@ -46,7 +46,7 @@ class RawDialog(QDialog):
         self.half = QCheckBox("half resolution, quicker and without demosaicing")
         white = QHBoxLayout()
         white.addWidget(self.kelvin)
-        white.addWidget(QLabel("K"))
+        white.addWidget(Words("K"))
         white.addWidget(self.as_shot)
         form.addRow("Exposure, stops", self.exposure)
         form.addRow("White", white)

@@ -18,7 +18,6 @@ from PySide6.QtWidgets import (
     QAbstractItemView,
     QComboBox,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QListView,
     QMenu,
@@ -33,6 +32,7 @@ from PySide6.QtWidgets import (
 from aquin.colour.config import ColourConfig
 from aquin.desk.kit import theme
 from aquin.desk.kit.jobs import Jobs
+from aquin.desk.kit.labels import Words
 from aquin.desk.kit.thumbs import Thumbs
 from aquin.desk.shots.findings import FindingsPanel
 from aquin.desk.shots.intake import Intake
@@ -78,10 +78,10 @@ class ShotsView(QWidget):
         self.table, self.pictures = self._table(), self._pictures()
         self.pages.addWidget(self.table)
         self.pages.addWidget(self.pictures)
-        self.empty = QLabel("")
+        self.empty = Words("")
         self.empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.empty.setWordWrap(True)
-        self.empty.setStyleSheet("color: #bebebe;")
+        self.empty.set_role("soft")
         self.pages.addWidget(self.empty)
         left = QWidget()
         inner = QVBoxLayout(left)
@@ -125,8 +125,8 @@ class ShotsView(QWidget):
         self.by.setAccessibleName("Group")
         self.by.setToolTip("How the shots are grouped")
         self.by.currentIndexChanged.connect(self._regroup)
-        self.count = QLabel("")
-        self.count.setStyleSheet("color: #9e9e9e;")
+        self.count = Words("")
+        self.count.set_role("dim")
         self.as_table, self.as_pictures = QPushButton("Table"), QPushButton("Pictures")
         for k, button in enumerate((self.as_table, self.as_pictures)):
             button.setCheckable(True)
@@ -167,8 +167,8 @@ class ShotsView(QWidget):
     def _selection_bar(self) -> QHBoxLayout:
         bar = QHBoxLayout()
         bar.setContentsMargins(0, 4, theme.GRID, 4)
-        self.selected_label = QLabel("")
-        self.selected_label.setStyleSheet("color: #9e9e9e;")
+        self.selected_label = Words("")
+        self.selected_label.set_role("dim")
         bar.addWidget(self.selected_label, 1)
         self.shot_buttons: dict[str, QPushButton] = {}
         for words, tip, action in (
@@ -199,11 +199,7 @@ class ShotsView(QWidget):
         table.setSortingEnabled(True)
         table.setAccessibleName("Shots")
         table.setItemDelegate(Cells(self))
-        table.setStyleSheet(
-            "QTreeView { background: #1a1a1a; border: none; } QTreeView::item { padding: 1px 4px; border-right: 1px solid #242424; }"
-            "QTreeView::item:selected { background: #464646; color: #fafafa; }"
-            "QHeaderView::section { background: #202020; color: #9e9e9e; border: none; border-right: 1px solid #2c2c2c; padding: 4px; }"
-        )
+        table.setObjectName("shots")
         header = table.header()
         header.setSectionsMovable(True)
         header.setStretchLastSection(True)
@@ -223,9 +219,7 @@ class ShotsView(QWidget):
         pictures.setUniformItemSizes(True)
         pictures.setSpacing(4)
         pictures.setAccessibleName("Pictures of the shots")
-        pictures.setStyleSheet(
-            "QListView { background: #3a3a3a; border: none; } QListView::item:selected { background: #5a5a5a; color: #fafafa; }"
-        )
+        pictures.setObjectName("shotPictures")
         pictures.activated.connect(lambda _: self.look("shot"))
         return pictures
 

@@ -23,9 +23,7 @@ def upgrade() -> None:
         (s.camera_id, s.setup_id, s.name): s.id
         for s in connection.execute(sa.select(_SHOT).where(_SHOT.c.kind.in_(("chart", "grey card"))))
     }
-    balances = connection.execute(
-        sa.select(_GRADE.c["id", "camera_id", "setup_id", "origin"]).where(_GRADE.c.layer == "balance")
-    )
+    balances = connection.execute(sa.select(_GRADE).where(_GRADE.c.layer == "balance"))
     for g in balances.all():
         names = [
             n for (c, s, n) in charts if (c, s) == (g.camera_id, g.setup_id) and f" of {n}," in f"{g.origin},"

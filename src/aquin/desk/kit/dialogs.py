@@ -1,0 +1,64 @@
+"""Dialogs that fit: no larger than the window's screen leaves, what is longer scrolls, and the buttons stay in reach."""
+
+from PySide6.QtCore import QSize, Qt
+from PySide6.QtWidgets import (
+    QDialog,
+    QDialogButtonBox,
+    QFrame,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
+
+MARGIN = 48
+"""Room for the title bar and a rim, in pixels."""
+
+
+def room_for(dialog: QDialog) -> QSize:
+    """What a dialog may take of its screen."""
+    area = dialog.screen().availableGeometry()
+    return QSize(area.width() - MARGIN, area.height() - MARGIN)
+
+
+def open_fitting(dialog: QDialog) -> QDialog:
+    """Show a dialog; where it would be larger than the screen leaves, its content scrolls and its last row, the buttons, stays."""
+    room = room_for(dialog)
+    hint = dialog.sizeHint().expandedTo(dialog.minimumSizeHint())
+    if hint.height() > room.height() or hint.width() > room.width():
+        _let_scroll(dialog)
+        dialog.resize(min(hint.width() + 24, room.width()), min(hint.height(), room.height()))
+    else:
+        dialog.resize(dialog.size().boundedTo(room).expandedTo(hint))
+    dialog.open()
+    return dialog
+
+
+def _let_scroll(dialog: QDialog) -> None:
+    inner = dialog.layout()
+    if inner is None:
+        return
+    last = inner.itemAt(inner.count() - 1)
+    kept = last.widget() if last is not None else None
+    if isinstance(kept, QDialogButtonBox | QPushButton):
+        inner.removeWidget(kept)
+    else:
+        kept = None
+    body = QWidget()
+    body.setLayout(inner)  # takes the layout and its widgets over
+    area = QScrollArea()
+    area.setWidget(body)
+    area.setWidgetResizable(True)
+    area.setFrameShape(QFrame.Shape.NoFrame)
+    outer = QVBoxLayout(dialog)
+    outer.setContentsMargins(0, 0, 0, 8)
+    outer.addWidget(area, 1)
+    if kept is not None:
+        outer.addWidget(kept, 0, Qt.AlignmentFlag.AlignRight)
+
+
+def with_close(dialog: QDialog, column: QVBoxLayout) -> None:
+    """A close button as the last row."""
+    buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
+    buttons.rejected.connect(dialog.reject)
+    column.addWidget(buttons)
