@@ -187,7 +187,7 @@ def _dropped(mean: Float64, clipped: Float64, stray: Float64, blotches: Float64)
     """Why each patch is left out of solving, or ""."""
     usual = float(np.median(np.abs(stray - np.median(stray)))) * 1.4826
     limit = max(STRAY, 4 * usual)
-    out = []
+    out: list[str] = []
     for k in range(len(mean)):
         if clipped[k] > CLIPPED:
             out.append(LeftOut.CLIPPED)

@@ -1,12 +1,13 @@
 """`aquin simulate`: stand-ins for cameras and a crew, piece by piece."""
 
-import json
 import sys
 from pathlib import Path
 from typing import Annotated, Any
 
 import typer
 
+from aquin.cli.options import AsJson, Force
+from aquin.cli.output import printed
 from aquin.errors import AquinError
 
 app = typer.Typer(
@@ -15,7 +16,6 @@ app = typer.Typer(
     help="Film with simulated cameras: a chart, a place, or the whole shoot.",
 )
 
-AsJson = Annotated[bool, typer.Option("--json", help="Print one JSON object and nothing else.")]
 CameraName = Annotated[str, typer.Option("--camera", help="Heron, Egret, Skua or Petrel.")]
 Out = Annotated[Path, typer.Option("--out", help="What to write: .exr .dpx .tif .mkv .mov .mp4")]
 White = Annotated[
@@ -33,7 +33,6 @@ Timecode = Annotated[str, typer.Option("--timecode", help="Start timecode.")]
 Reel = Annotated[str, typer.Option("--reel", help="Reel name.")]
 Clean = Annotated[bool, typer.Option("--clean", help="Without noise.")]
 Seed = Annotated[int, typer.Option("--seed", help="Noise and movement follow from it.")]
-Force = Annotated[bool, typer.Option("--force", help="Overwrite OUT.")]
 
 
 @app.command("list")
@@ -56,14 +55,15 @@ def list_pieces(as_json: AsJson = False) -> None:
         "targets": list(TARGETS),
         "lights": spectra.light_names(),
     }
-    if as_json:
-        _out(found)
-        return
+    printed(found, as_json, _say_pieces)
+
+
+def _say_pieces(found: dict[str, Any]) -> None:
     for name, place in found["places"].items():
         print(f"place   {name:14} {place['title']}; seen from: {', '.join(place['views'])}")
     for name, body in found["cameras"].items():
         print(f"camera  {name:14} {body['encoding'] or 'its curve is baked in'}; EI {body['exposure_index']}")
-    for name in TARGETS:
+    for name in found["targets"]:
         print(f"target  {name}")
     print(f"lights  {', '.join(found['lights'])}, or a colour temperature such as 5600K")
 
@@ -167,7 +167,7 @@ def shoot(
     as_json: AsJson = False,
 ) -> None:
     """Film the whole ferry shoot, its charts, cards and papers; planted mistakes included."""
-    from aquin.cli.main import with_progress
+    from aquin.cli.output import with_progress
     from aquin.simulate.demo import build_demo
     from aquin.simulate.planning import plan
     from aquin.simulate.shoot import SETUPS
@@ -194,9 +194,11 @@ def shoot(
         "shots": sum(t.kind == "shot" for t in takes),
         "megabytes": round(size / 1e6, 1),
     }
-    _out(data) if as_json else print(
-        f"{made}: {data['takes']} takes, {data['shots']} of them shots, {data['megabytes']} MB"
-    )
+    printed(data, as_json, _say_shoot)
+
+
+def _say_shoot(data: dict[str, Any]) -> None:
+    print(f"{data['session']}: {data['takes']} takes, {data['shots']} of them shots, {data['megabytes']} MB")
 
 
 @app.command()
@@ -223,19 +225,19 @@ def sheet(
         path.write_bytes(coded)
 
     write_safely(out, write, force)
-    _out({"out": str(out), "width": picture.shape[1], "height": picture.shape[0]}) if as_json else print(out)
+    data = {"out": str(out), "width": picture.shape[1], "height": picture.shape[0]}
+    printed(data, as_json, lambda d: print(d["out"]))
 
 
 def _done(facts: dict[str, Any], as_json: bool) -> None:
-    if as_json:
-        _out(facts)
-        return
+    printed(facts, as_json, _say_film)
+
+
+def _say_film(facts: dict[str, Any]) -> None:
+    encoding = facts["encoding"] or "baked in"
     print(
-        f"{facts['out']}: {facts['frames']} frame(s) by {facts['camera']}, encoding {facts['encoding'] or 'baked in'}, white {facts['white']}, {facts['stops']:+.2f} st"
+        f"{facts['out']}: {facts['frames']} frame(s) by {facts['camera']}, encoding {encoding}, "
+        f"white {facts['white']}, {facts['stops']:+.2f} st"
     )
     if "corners" in facts:
         print("corners " + ",".join(f"{v:g}" for corner in facts["corners"] for v in corner), file=sys.stderr)
-
-
-def _out(data: dict[str, Any]) -> None:
-    print(json.dumps(data, allow_nan=False))

@@ -1,0 +1,46 @@
+"""A monitor LUT for each camera of a chain."""
+
+from dataclasses import dataclass
+from pathlib import Path
+
+from aquin.colour.config import ColourConfig
+from aquin.errors import AquinError
+from aquin.exchange.monitor import write_monitor_lut
+from aquin.exchange.names import safe_name
+from aquin.production.plan import Chain
+
+
+@dataclass(frozen=True)
+class Written:
+    """One LUT, and within how many codes of 10 bit it is exact (99.9 % of colours)."""
+
+    camera: str
+    file: Path
+    error_code10: float
+
+
+def write_luts(
+    config: ColourConfig,
+    chain: Chain,
+    folder: Path,
+    screen: int = 0,
+    size: int = 33,
+    range: str = "full",
+    force: bool = False,
+) -> list[Written]:
+    """A .cube for each camera whose encoding is known, from its signal to the chain's screen of that number; the exposure that its card asks
+    for is taken back. Raises AquinError."""
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise AquinError(f"the folder can't be made ({error.strerror})", folder, "Choose another") from error
+    to = chain.screens[screen].deliverable
+    out = []
+    for c in chain.cameras:
+        if c.card is None:
+            continue
+        path = folder / f"{safe_name(c.camera.name)}-monitor.cube"
+        encoding, stops = c.card.levels.encoding, c.card.asked_stops
+        off = write_monitor_lut(path, config, encoding, to.display, to.view, size, range, stops, force)
+        out.append(Written(c.camera.name, path, off))
+    return out

@@ -1,0 +1,31 @@
+"""Settle cells of the board: measure what is not measured yet, then match them to their heroes."""
+
+from collections.abc import Sequence
+
+from aquin.colour.config import ColourConfig
+from aquin.production import Production, Shot
+from aquin.production.match_desk import Place
+from aquin.production.matching import Summary, Wish, settle
+from aquin.production.measuring import measure_shots
+from aquin.workers import Tell, part
+
+
+def settle_cells(
+    production: Production,
+    config: ColourConfig,
+    places: Sequence[Place],
+    wish: Wish | None = None,
+    screen: tuple[str, str] | None = None,
+    jobs: int | None = None,
+    tell: Tell | None = None,
+) -> Summary:
+    """Match cells to their setups' heroes as one step that can be undone. `screen`: display and view that ledgers are measured on.
+
+    Slow, for a worker. Raises AquinError.
+    """
+    wanted = {p[0] for p in places}
+    shots = [
+        s for s in production.all(Shot) if s.setup_id in wanted and s.kind not in ("series", "reference")
+    ]
+    measure_shots(production, config, shots, jobs, part(tell, 0.0, 0.3))
+    return settle(production, config, places, wish, screen, jobs, part(tell, 0.3, 1.0))
