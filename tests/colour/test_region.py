@@ -16,7 +16,7 @@ from aquin.colour.config import ColourConfig
 from aquin.colour.grade import Grade
 from aquin.colour.primaries import AP1_LUMA, AP1_TO_XYZ
 from aquin.colour.region import WHOLE, Ellipse, Key, Region
-from aquin.desk.bench.preview import show
+from aquin.desk.kit.preview import show
 from aquin.exchange import grade_file
 
 EVERYWHERE = Ellipse(0.5, 0.5, 4.0, 4.0, 0.0, 0.0)

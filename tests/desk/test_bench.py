@@ -528,7 +528,7 @@ def test_another_screen_changes_the_picture(opened: Window) -> None:
 
 
 def test_preview_is_the_exact_chain_within_its_known_error(opened: Window) -> None:
-    from aquin.desk.bench.preview import fit, show
+    from aquin.desk.kit.preview import fit, show
 
     opened.view.settle_all()
     loaded, baked = opened.bench.loaded["shot"], opened.view.baked
@@ -540,7 +540,7 @@ def test_preview_is_the_exact_chain_within_its_known_error(opened: Window) -> No
 
 
 def test_state_knows_no_qt() -> None:
-    code = "import sys, aquin.desk.bench.state, aquin.desk.bench.preview; print([m for m in sys.modules if m.startswith('PySide6')])"
+    code = "import sys, aquin.desk.bench.state, aquin.desk.kit.preview; print([m for m in sys.modules if m.startswith('PySide6')])"
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
     assert done.stdout.strip() == "[]"
 

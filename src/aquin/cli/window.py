@@ -29,6 +29,6 @@ def save_screenshots(session: Path, folder: Path) -> list[Path]:
     """Draw every main view at 1280 x 800 into `folder`, with or without a screen."""
     if not has_screen():
         os.environ["QT_QPA_PLATFORM"] = "offscreen"
-    from aquin.desk.app import draw_views
+    from aquin.desk.screenshots import draw_views
 
     return draw_views(session, folder)

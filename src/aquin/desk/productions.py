@@ -1,38 +1,45 @@
-"""The production that is open in the window: opening, copying, relinking, undo, and noticing what other programs change."""
+"""The production that is open in the window: opening, copying, relinking, and noticing what other programs change."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
 
-from PySide6.QtCore import QObject, QTimer, Signal
-from PySide6.QtWidgets import QFileDialog, QWidget
+from PySide6.QtCore import QObject, QSettings, QTimer, Signal
+from PySide6.QtWidgets import QWidget
 
 from aquin.colour.config import ColourConfig
+from aquin.desk.kit.ask import MEDIA, PRODUCTIONS, ask_folder, ask_open, ask_save
 from aquin.desk.kit.jobs import Jobs, Tell
+from aquin.desk.session import Session
 from aquin.errors import AquinError
+from aquin.own_files import window_settings
 from aquin.production import Production
-from aquin.production.settings import config_of
+from aquin.production.settings import choose_config, config_of
 
 LOOK_MS = 1000
 KIND = "Aquin production (*.aquin)"
+RECENT = 8
 
 
 class Productions(QObject):
-    """`opened`: another production (or none) is open. `changed`: something in it was decided, here or elsewhere."""
+    """Puts productions into the session. `made`: a new one was made, with media to log into it where some were named."""
 
-    opened = Signal()
-    changed = Signal()
+    made = Signal(list)
     told = Signal(str)
     _watched = Signal()
 
-    def __init__(self, owner: QWidget, jobs: Jobs) -> None:
+    def __init__(self, owner: QWidget, session: Session, jobs: Jobs, keep: bool = True) -> None:
         super().__init__(owner)
-        self.owner, self.jobs = owner, jobs
-        self.current: Production | None = None
-        self.config = ColourConfig.load()
-        self._watched.connect(self.changed)  # jobs change it from their threads
+        self.owner, self.session, self.jobs, self.keep = owner, session, jobs, keep
+        self._watched.connect(session.touch)  # jobs change it from their threads
         self._looking = QTimer(self)
         self._looking.setInterval(LOOK_MS)
         self._looking.timeout.connect(self._look)
+
+    @property
+    def current(self) -> Production | None:
+        return self.session.production
+
+    # opening
 
     def open(self, path: Path, create: bool = False) -> bool:
         """Open a production file, or make one; what was open before is closed. False, and said, when it can't be."""
@@ -43,83 +50,121 @@ class Productions(QObject):
             return False
         return True
 
-    def open_later(self, path: Path, create: bool = False) -> None:
-        """The same with reading in the background: a large production takes some tenths of a second."""
-        self.jobs.start(
-            "open", "opening the production", lambda: _read(path, create), self._take, self.told.emit
-        )
+    def open_later(self, path: Path, create: bool = False, media: Sequence[Path] = ()) -> None:
+        """The same with reading in the background: a large production takes some tenths of a second. `media` are logged into it."""
+
+        def done(read: tuple[Production, ColourConfig, str]) -> None:
+            self._take(read)
+            if create:
+                self.made.emit(list(media))
+
+        self.jobs.start("open", "opening the production", lambda: _read(path, create), done, self.told.emit)
 
     def _take(self, read: tuple[Production, ColourConfig, str]) -> None:
         """Use what was read."""
-        self.close()
-        self.current, self.config, said = read
-        self.current.watchers.append(self._tell)
+        old = self.session.production
+        production, config, said = read
+        self._looking.stop()
+        production.watchers.append(self._tell)
         self._looking.start()
+        self.session.show(production, config)
+        if old is not None:
+            old.watchers.clear()
+            old.close()
         if said:
             self.told.emit(said)
-        self.opened.emit()
+        if self.keep:
+            self._remember(production.path)
 
     def _tell(self) -> None:
         self._watched.emit()
 
     def reload_config(self) -> None:
         """The production's configuration was chosen anew."""
-        if self.current is not None:
+        production = self.session.production
+        if production is not None:
             try:
-                self.config = config_of(self.current)
+                self.session.show(production, config_of(production))
             except AquinError as error:
                 self.told.emit(error.line())
-            self.opened.emit()
+
+    def choose_config(self, path: Path) -> None:
+        """Another configuration: of the production, where one is open, else of this session."""
+        try:
+            if self.session.production is not None:
+                choose_config(self.session.production, path)
+                self.reload_config()
+            else:
+                self.session.show(None, ColourConfig.load(path))
+        except AquinError as error:
+            self.told.emit(error.line())
 
     def close(self) -> None:
         self._looking.stop()
-        if self.current is not None:
-            self.current.watchers.clear()
-            self.current.close()
-            self.current = None
+        production = self.session.production
+        if production is not None:
+            production.watchers.clear()
+            production.close()
+            self.session.production = None
 
     def _look(self) -> None:
-        if self.current is not None and not self.jobs.titles:
+        if self.session.production is not None and not self.jobs.titles:
             try:
-                self.current.refresh()
+                self.session.production.refresh()
             except AquinError as error:
                 self._looking.stop()
                 self.told.emit(error.line())
 
-    def undo(self) -> None:
-        self._step("undo")
+    # recent ones
 
-    def redo(self) -> None:
-        self._step("redo")
+    @property
+    def recent(self) -> list[Path]:
+        """Productions that were open before and are still there, the newest first."""
+        held = QSettings(str(window_settings()), QSettings.Format.IniFormat).value("recent") or []
+        names = [held] if isinstance(held, str) else list(held)
+        return [p for p in map(Path, names) if p.is_file()]
 
-    def _step(self, what: str) -> None:
-        if self.current is None:
-            return
-        try:
-            entry = self.current.undo() if what == "undo" else self.current.redo()
-        except AquinError as error:
-            self.told.emit(error.line())
-            return
-        words = {"undo": "Took back", "redo": "Did again"}[what]
-        self.told.emit(f"{words}: {entry.what}" if entry is not None else f"There is nothing to {what}.")
+    def _remember(self, path: Path) -> None:
+        settings = QSettings(str(window_settings()), QSettings.Format.IniFormat)
+        settings.setValue("production", str(path))
+        others = [str(p) for p in self.recent if p != path]
+        settings.setValue("recent", [str(path), *others][:RECENT])
+
+    # asking
 
     def ask_new(self) -> None:
-        path, _ = QFileDialog.getSaveFileName(self.owner, "New production", "", KIND)
+        path, _ = ask_save(self.owner, "New production", PRODUCTIONS, "new.aquin", KIND)
         if path:
-            self.open_later(Path(path).with_suffix(".aquin"), create=True)
+            self.open_later(path.with_suffix(".aquin"), create=True)
+
+    def ask_folder(self) -> None:
+        if folder := ask_folder(self.owner, "A folder of media for the new production", MEDIA):
+            self.from_media([folder])
+
+    def from_media(self, paths: Sequence[Path]) -> None:
+        """A new production beside the first folder's media, with all of them logged into it."""
+        folder = next((p for p in paths if p.is_dir()), paths[0].parent)
+        name = folder.name or "production"
+        path = folder / f"{name}.aquin"
+        for k in range(2, 100):
+            if not path.exists():
+                break
+            path = folder / f"{name} {k}.aquin"
+        self.open_later(path, create=True, media=paths)
 
     def ask_open(self) -> None:
-        path, _ = QFileDialog.getOpenFileName(self.owner, "Open a production", "", KIND)
-        if path:
-            self.open_later(Path(path))
+        if path := ask_open(self.owner, "Open a production", PRODUCTIONS, KIND):
+            self.open_later(path)
 
     def ask_copy(self) -> None:
         if self.current is None:
             self.told.emit("No production is open.")
             return
-        path, _ = QFileDialog.getSaveFileName(self.owner, "Save a copy", "", KIND)
+        path, _ = ask_save(
+            self.owner, "Save a copy", PRODUCTIONS, f"{self.current.path.stem} copy.aquin", KIND
+        )
         if path:
-            self.copy(Path(path).with_suffix(".aquin"))
+            self.copy(path.with_suffix(".aquin"))
 
     def copy(self, path: Path) -> None:
         """Save a whole copy in the background."""
@@ -135,10 +180,8 @@ class Productions(QObject):
     def ask_relink(self) -> None:
         if self.current is None:
             self.told.emit("No production is open.")
-            return
-        folder = QFileDialog.getExistingDirectory(self.owner, "Look for missing media in")
-        if folder:
-            self.relink(Path(folder))
+        elif folder := ask_folder(self.owner, "Look for missing media in", MEDIA):
+            self.relink(folder)
 
     def relink(self, folder: Path) -> None:
         """Look for missing media in a folder, in the background."""

@@ -1,33 +1,24 @@
 """The rail: the views in working order with what is open in each, and below them the program's own actions."""
 
-from collections.abc import Callable
+from collections.abc import Sequence
+from pathlib import Path
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QLabel, QMenu, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QMenu, QPushButton, QVBoxLayout, QWidget
 
+from aquin.desk.commands import BY_ID, TABLE, VIEWS, Commands, tip
 from aquin.desk.kit import theme
-from aquin.desk.kit.labels import Words
+from aquin.desk.kit.labels import Words, no_mnemonic
 
-VIEWS = (
-    ("plan", "Plan", "1", "The chain, exposure and charts"),
-    ("shots", "Shots", "2", "The log and what is wrong in it"),
-    ("charts", "Charts", "3", "Read charts, balance, profile and latitude"),
-    ("board", "Board", "4", "Setups by cameras: heroes, settle, propagate"),
-    ("bench", "Bench", "5", "Hero and shot, the ledger and the stack"),
-)
 WIDTH = 92
 
 
 class Rail(QWidget):
-    """`chosen` carries the name of a view."""
+    """Buttons of the table's commands. `opened` carries a recent production."""
 
-    chosen = Signal(str)
+    opened = Signal(object)
 
-    def __init__(
-        self,
-        files: tuple[tuple[str, Callable[[], None]], ...],
-        actions: tuple[tuple[str, str, Callable[[], None]], ...],
-    ) -> None:
+    def __init__(self, commands: Commands) -> None:
         super().__init__()
         self.setFixedWidth(WIDTH)
         self.setAutoFillBackground(True)
@@ -38,38 +29,45 @@ class Rail(QWidget):
         column.setContentsMargins(0, theme.GRID, 0, theme.GRID)
         column.setSpacing(2)
         self.buttons: dict[str, QPushButton] = {}
-        self.counts: dict[str, QLabel] = {}
-        for name, title, key, tip in VIEWS:
-            button = QPushButton()
-            button.setText(title)
+        self.counts: dict[str, Words] = {}
+        for name in VIEWS:
+            button = self.buttons[name] = QPushButton(BY_ID[f"app.{name}"].words)
             button.setCheckable(True)
             button.setFixedSize(WIDTH, 34)
             button.setProperty("rail", True)
-            button.setToolTip(f"{tip} ({key})")
-            button.clicked.connect(lambda _=False, n=name: self.chosen.emit(n))
+            button.setToolTip(tip(f"app.{name}"))
+            button.clicked.connect(lambda _=False, n=name: commands.run(f"app.{n}"))
             column.addWidget(button)
-            self.buttons[name] = button
-            count = Words("", button)
+            count = self.counts[name] = Words("", button, role="soft")
             count.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
             count.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
-            count.set_role("soft")
             count.setGeometry(WIDTH - 38, 0, 28, 34)
-            self.counts[name] = count
         column.addStretch()
         self.file_button = QPushButton("File")
         self.file_button.setProperty("quiet", True)
-        self.file_button.setToolTip("Productions: new, open, copy, relink")
+        self.file_button.setToolTip("Productions: new, open, recent ones, copy, relink")
         menu = QMenu(self.file_button)
-        for words, action in files:
-            menu.addAction(words).triggered.connect(lambda _=False, a=action: a())
+        for found in TABLE:
+            if found.group == "file":
+                menu.addAction(commands.actions_of[found.id])
+                if found.id == "file.open":
+                    self.recent = menu.addMenu("Recent productions")
         self.file_button.setMenu(menu)
         column.addWidget(self.file_button)
-        for title, tip, action in actions:
+        for id, title in (("app.demo", "Demo"), ("app.help", "Help"), ("app.keys", "Keys")):
             other = QPushButton(title)
             other.setProperty("quiet", True)
-            other.setToolTip(tip)
-            other.clicked.connect(lambda _=False, a=action: a())
+            other.setToolTip(tip(id))
+            other.clicked.connect(lambda _=False, i=id: commands.run(i))
             column.addWidget(other)
+
+    def show_recent(self, paths: Sequence[Path]) -> None:
+        """Productions that were open before, in the File menu."""
+        self.recent.clear()
+        for path in paths:
+            action = self.recent.addAction(f"{no_mnemonic(path.stem)}     {no_mnemonic(str(path.parent))}")
+            action.triggered.connect(lambda _=False, p=path: self.opened.emit(p))
+        self.recent.setEnabled(bool(paths))
 
     def show_view(self, name: str) -> None:
         for other, button in self.buttons.items():
@@ -77,7 +75,6 @@ class Rail(QWidget):
 
     def set_count(self, name: str, count: int, words: str) -> None:
         """How much is open in a view; 0 shows nothing."""
-        title = next(t for n, t, _, _ in VIEWS if n == name)
-        button = self.buttons[name]
+        title, button = BY_ID[f"app.{name}"].words, self.buttons[name]
         self.counts[name].setText(str(count) if count else "")
         button.setAccessibleName(f"{title}, {count} {words}" if count else title)

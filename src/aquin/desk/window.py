@@ -1,366 +1,373 @@
-"""The main window: rail, view, and the foot line with the next step, what is saved, the chain and the screen."""
+"""The main window: rail, views and the foot line around one session; every command is bound here."""
 
-import time
 from collections.abc import Callable
-from html import escape
+from functools import partial
 from pathlib import Path
 
-from PySide6.QtCore import QEvent, QObject, QPoint, QSettings, Qt, QTimer
-from PySide6.QtGui import QCloseEvent, QKeyEvent, QKeySequence, QShortcut
+from PySide6.QtCore import QEvent, QObject, QRect, QSettings, QSize, Qt, QTimer
+from PySide6.QtGui import QCloseEvent, QKeyEvent
 from PySide6.QtWidgets import (
     QApplication,
-    QFileDialog,
     QHBoxLayout,
     QLineEdit,
     QMainWindow,
-    QMenu,
     QPlainTextEdit,
-    QPushButton,
-    QSizePolicy,
     QSplitter,
     QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
 
-from aquin.colour.config import ColourConfig
-from aquin.desk.bench.link import BenchLink
-from aquin.desk.bench.state import ROLES, Bench, Decisions, Role, read_session
+from aquin.desk.bench.session_file import read_session, write_session
+from aquin.desk.bench.state import BenchState, Decisions
 from aquin.desk.bench.view import BenchView
 from aquin.desk.board.view import BoardView
 from aquin.desk.charts.view import ChartsView
-from aquin.desk.keys import help_dialog, keys_dialog
-from aquin.desk.kit import theme
-from aquin.desk.kit.jobs import Tell
-from aquin.desk.kit.labels import Words
+from aquin.desk.commands import VIEWS, Commands
+from aquin.desk.demo import Demo
+from aquin.desk.foot import Foot
+from aquin.desk.help import FindDialog, help_dialog, keys_dialog
+from aquin.desk.history import History
+from aquin.desk.kit.ask import CONFIGS, OCIO, ask_open
+from aquin.desk.kit.jobs import Jobs
+from aquin.desk.next_step import Open, next_step
 from aquin.desk.plan.view import PlanView
 from aquin.desk.productions import Productions
-from aquin.desk.rail import VIEWS, Rail
+from aquin.desk.rail import Rail
+from aquin.desk.session import Session
 from aquin.desk.shots.view import ShotsView
+from aquin.desk.start import StartPage
 from aquin.errors import AquinError
+from aquin.jobs.load_side import ROLES, Role
 from aquin.measure.ledger import MAIN
 from aquin.own_files import demo_folder, last_session, window_settings
 from aquin.production import Shot
-from aquin.workers import part
 
-
-def _is_filmed(folder: Path) -> bool:
-    from aquin.simulate.demo import is_done
-
-    return is_done(folder)
+SIZE = QSize(1280, 800)
+LEAST = QSize(1180, 640)
+FRAME = QSize(4, 36)
+"""What a window manager's frame takes, where it is not known yet."""
 
 
 class Window(QMainWindow):
-    """One window over one Bench; everything decided is saved as it is decided."""
+    """Everything decided is saved as it is decided."""
 
-    def __init__(self, bench: Bench | None = None, keep: bool = True) -> None:
+    def __init__(self, state: BenchState | None = None, keep: bool = True) -> None:
         super().__init__()
         self.keep = keep
-        self.bench = bench or Bench()
+        self.session = Session(state.config if state is not None else None, self)
+        self.jobs = Jobs(self)
+        self.commands = Commands(self)
+        self.foot = Foot(self.session, self.jobs)
+        self.bench = BenchView(self.session, self.jobs, state)
+        self.shots = ShotsView(self.session, self.jobs)
+        self.plan = PlanView(self.session, self.jobs)
+        self.charts = ChartsView(self.session, self.jobs)
+        self.board = BoardView(self.session, self.jobs)
+        self.start = StartPage()
+        self.productions = Productions(self, self.session, self.jobs, keep)
+        self.history = History(self.session, self.bench.state)
+        self.demo = Demo(self, self.jobs)
+        self.rail = Rail(self.commands)
+        self.pages = QStackedWidget()
+        self._views: dict[str, QWidget] = {
+            "plan": self.plan,
+            "shots": self.shots,
+            "charts": self.charts,
+            "board": self.board,
+            "bench": self.bench,
+            "start": self.start,
+        }
+        self._saving = QTimer(self)
+        self._saving.setSingleShot(True)
+        self._saving.setInterval(250)
+        self._saving.timeout.connect(self.save)
+        self._saved_state: object = None
+        self._build()
+        self._connect()
+        self._bind()
+        _app().installEventFilter(self)
+        self.show_view("bench")
+        if keep:
+            self._come_back()
+        self._stated()
+
+    @property
+    def state(self) -> BenchState:
+        return self.bench.state
+
+    def _build(self) -> None:
         self.setWindowTitle("Aquin")
-        self.resize(1280, 800)
-        self.view = BenchView(self.bench)
-        self.view.stated.connect(self._stated)
-        self.view.told.connect(self.tell)
-        self.view.jobs.changed.connect(self._stated)
-        self.shots = ShotsView(self.view.jobs)
-        self.plan = PlanView(self.view.jobs)
-        self.charts = ChartsView(self.view.jobs)
-        self.board = BoardView(self.view.jobs)
-        self.productions = Productions(self, self.view.jobs)
-        self.link = BenchLink(self.view, self.productions)
-        for speaker in (self.shots, self.plan, self.charts, self.board, self.productions):
-            speaker.told.connect(self.tell)
-        self.shots.looked_at.connect(self.look_at)
-        self.board.looked_at.connect(self.look_at)
-        self.board.stated.connect(self._stated)
-        self.plan.config_changed.connect(self.productions.reload_config)
-        self.charts.config_changed.connect(self.productions.reload_config)
-        self.charts.stated.connect(self._stated)
-        self.plan.checked.connect(self._stated)
-        self.productions.opened.connect(self._production_opened)
-        self.productions.changed.connect(self._production_changed)
+        self.setMinimumSize(LEAST)
+        self.resize(SIZE)
         body = QWidget()
         column = QVBoxLayout(body)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         middle = QHBoxLayout()
         middle.setSpacing(0)
-        self.rail = self._rail()
-        self.pages = QStackedWidget()
-        for page in (self.plan, self.shots, self.charts, self.board, self.view):
+        for page in self._views.values():
             self.pages.addWidget(page)
         middle.addWidget(self.rail)
         middle.addWidget(self.pages, 1)
         column.addLayout(middle, 1)
-        column.addWidget(self._foot())
+        column.addWidget(self.foot)
         self.setCentralWidget(body)
-        self.show_view("bench")
-        self._saving = QTimer(self)
-        self._saving.setSingleShot(True)
-        self._saving.setInterval(250)
-        self._saving.timeout.connect(self.save)
-        self._saved_state: object = None
-        self._aside = ""
-        self._shortcuts()
-        _app().installEventFilter(self)
-        if keep:
-            settings = QSettings(str(window_settings()), QSettings.Format.IniFormat)
-            for name, splitter in self._splitters().items():
-                if (state := settings.value(name)) is not None:
-                    splitter.restoreState(state)
-            if (geometry := settings.value("geometry")) is not None:
-                self.restoreGeometry(geometry)
-            last = settings.value("production")
-            if last and Path(str(last)).is_file() and self.open_production(Path(str(last))):
-                if (columns := settings.value("shot columns")) is not None:
-                    self.shots.table.header().restoreState(columns)
-                self.show_view(str(settings.value("view", "bench")))
-        self._stated()
 
-    def _splitters(self) -> dict[str, QSplitter]:
-        return {
-            "columns": self.view.columns,
-            "rows": self.view.rows,
-            "scopes": self.view.scopes,
-            "shots": self.shots.columns,
-            "charts": self.charts.columns,
-            "board": self.board.columns,
-        }
-
-    def _rail(self) -> Rail:
-        own = self.productions
-        rail = Rail(
-            (
-                ("New production …", own.ask_new),
-                ("Open a production …", own.ask_open),
-                ("Save a copy …", own.ask_copy),
-                ("Find missing media …", own.ask_relink),
-            ),
-            (
-                ("Demo", "Build the demo shoot if needed and open it", lambda: self.open_demo(demo_folder())),
-                ("Help", "Help for this view (F1)", self.show_help),
-                ("Keys", "The keys (?)", self.show_keys),
-            ),
+    def _connect(self) -> None:
+        speakers = (
+            self.bench,
+            self.shots,
+            self.plan,
+            self.charts,
+            self.board,
+            self.productions,
+            self.history,
         )
-        rail.chosen.connect(self.show_view)
-        return rail
+        for speaker in (*speakers, self.demo):
+            speaker.told.connect(self.tell)
+        for view in (self.bench, self.board, self.charts, self.shots):
+            view.stated.connect(self._stated)
+        self.plan.checked.connect(self._stated)
+        self.jobs.changed.connect(self._stated)
+        self.shots.looked_at.connect(self.look_at)
+        self.board.looked_at.connect(self.look_beside)
+        for chooser in (self.plan, self.charts):
+            chooser.config_changed.connect(self.productions.reload_config)
+        self.foot.asked.connect(self.commands.run)
+        self.bench.asked.connect(self.commands.run)
+        self.start.asked.connect(self.commands.run)
+        self.start.opened.connect(self._open_recent)
+        self.start.dropped.connect(self.productions.from_media)
+        self.rail.opened.connect(self._open_recent)
+        self.productions.made.connect(self._made)
+        self.history.stepped.connect(self.bench.presenter.stepped)
+        self.session.opened.connect(self._opened)
+        self.session.changed.connect(self._changed)
+        self.session.screened.connect(self._screened)
+        self.session.measured.connect(self._stated)
+        self.demo.filmed.connect(self._demo_filmed)
+
+    # commands
+
+    def _bind(self) -> None:
+        bind, own = self.commands.bind, self.productions
+        for name in VIEWS:
+            bind(f"app.{name}", partial(self.show_view, name))
+        for id, run in (
+            ("app.undo", self.history.undo),
+            ("app.redo", self.history.redo),
+            ("app.find", self.find_command),
+            ("app.stop", self.stop),
+            ("app.help", self.show_help),
+            ("app.keys", self.show_keys),
+            ("app.screen", self.foot.choose_screen),
+            ("app.chain", self.choose_config),
+            ("app.demo", lambda: self.open_demo(demo_folder())),
+            ("file.folder", own.ask_folder),
+            ("file.new", own.ask_new),
+            ("file.open", own.ask_open),
+            ("file.copy", own.ask_copy),
+            ("file.relink", own.ask_relink),
+            ("file.start", lambda: self.show_view("start")),
+        ):
+            bind(id, run)
+        self._bind_bench()
+        self._bind_views()
+
+    def _bind_bench(self) -> None:
+        bind, bench, presenter = self.commands.bind, self.bench, self.bench.presenter
+        files, tools, panel = bench.files, bench.tools, bench.panel
+        runs: dict[str, Callable[[], object]] = {
+            "open_hero": lambda: files.ask_file("hero"),
+            "open_shot": lambda: files.ask_file("shot"),
+            "hero": presenter.swap,
+            "previous": lambda: self.step_shot(-1),
+            "next": lambda: self.step_shot(1),
+            "frame_back": lambda: files.go_to("shot", "-1"),
+            "frame_on": lambda: files.go_to("shot", "+1"),
+            "play": bench.playing.toggle,
+            "mode": bench.cycle_mode,
+            "bare": lambda: bench.show_bare(not bench.bare),
+            "scopes": bench.scopes_button.toggle,
+            "settle": lambda: presenter.settle(panel.ledger.selected),
+            "settle_all": presenter.settle_all,
+            "second": presenter.second_pass,
+            "grade": bench.grade_button.toggle,
+            "corners": bench.corners_button.toggle,
+            "corners_hero": lambda: bench.place_corners("hero"),
+            "corners_shot": lambda: bench.place_corners("shot"),
+            "encoding": files.pick_missing,
+            "zones": bench.zones_button.toggle,
+            "waves": bench.scopes.waveform.cycle,
+            "tones": bench.third_button.toggle,
+            "fit": lambda: bench.pictures.set_zoom(1.0),
+            "area": lambda: tools.toggle("area"),
+            "regions": bench.edit_regions,
+            "skin": lambda: tools.toggle("skin"),
+            "pairs": lambda: tools.toggle("pairs"),
+            "agree": self.agree,
+            "export": bench.ask_export,
+        }
+        for name, run in runs.items():
+            bind(f"bench.{name}", run)
+
+    def _bind_views(self) -> None:
+        bind, shots, charts, board = self.commands.bind, self.shots, self.charts, self.board
+        for id, run in (
+            ("shots.log", lambda: self._in("shots", shots.intake.ask_folder)),
+            ("shots.filter", shots.focus_filter),
+            ("shots.audit", lambda: self._in("shots", shots.intake.audit)),
+            ("shots.previous", lambda: shots.step(-1)),
+            ("shots.next", lambda: shots.step(1)),
+            ("shots.hero", shots.make_hero),
+            ("shots.drop", shots.drop),
+            ("shots.finding", lambda: self._in("shots", shots.show_finding)),
+            ("charts.read", charts.read_again),
+            ("charts.read_all", charts.read_missing),
+            ("charts.mark", charts.mark),
+            ("charts.previous", lambda: charts.step(-1)),
+            ("charts.next", lambda: charts.step(1)),
+            ("charts.keep", charts.keep),
+            ("charts.balance_all", charts.balance_all),
+            ("charts.profile", lambda: charts.measure("profile")),
+            ("charts.latitude", lambda: charts.measure("latitude")),
+            ("board.settle", board.settle_chosen),
+            ("board.settle_all", board.settle_all),
+            ("board.hero", board.make_hero),
+            ("board.main", board.ask_main),
+            ("board.propose", board.propose),
+            ("board.spread", board.ask_propagate),
+            ("board.measure", board.measure),
+            ("board.previous", lambda: board.step(-1)),
+            ("board.next", lambda: board.step(1)),
+            ("board.bench", board.look),
+            ("board.agree", board.agree),
+            ("board.light", board.ask_drift),
+        ):
+            bind(id, run)
+
+    def _in(self, view: str, run: Callable[[], object]) -> None:
+        """Do something in its own view."""
+        self.show_view(view)
+        run()
+
+    def find_command(self) -> None:
+        self.find_dialog = FindDialog(self, self.commands)
+        self.find_dialog.open()
+
+    def show_keys(self) -> None:
+        self.keys_dialog = keys_dialog(self, self.shown)
+
+    def show_help(self) -> None:
+        self.help_dialog = help_dialog(self, self.shown)
+
+    # views
 
     @property
     def shown(self) -> str:
         """The name of the view that is shown."""
-        return ("plan", "shots", "charts", "board", "bench")[self.pages.currentIndex()]
+        return next(n for n, page in self._views.items() if page is self.pages.currentWidget())
 
     def show_view(self, name: str) -> None:
-        """Go to a view."""
-        pages: dict[str, QWidget] = {
-            "plan": self.plan,
-            "shots": self.shots,
-            "charts": self.charts,
-            "board": self.board,
-            "bench": self.view,
-        }
-        page = pages[name]
+        """Go to a view; the shot that is worked on is shown there, too."""
+        page = self._views[name]
         self.pages.setCurrentWidget(page)
         self.rail.show_view(name)
-        if name == "bench":
-            self.view.pictures.setFocus()
-        elif name == "shots":
-            (self.shots.pictures if self.shots.shows_pictures else self.shots.table).setFocus()
-        elif name == "charts":
-            self.charts.list.setFocus()
-        elif name == "board":
-            self.board.table.setFocus()
-        else:
-            self.plan.setFocus()
-        if hasattr(self, "_saving"):
-            self._stated()
-
-    def _foot(self) -> QWidget:
-        foot = _panel()
-        foot.setFixedHeight(36)
-        line = QHBoxLayout(foot)
-        line.setContentsMargins(theme.GRID, 0, theme.GRID, 0)
-        self.next_button = QPushButton("")
-        self.next_button.setProperty("quiet", True)
-        self.next_button.setToolTip("The most useful next step: click to go there")
-        self.next_button.clicked.connect(self.do_next)
-        self.message = Words("")
-        self.message.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
-        self.message.set_role("soft")
-        self.message.setAccessibleName("Last message")
-        self.stop_button = QPushButton("Stop")
-        self.stop_button.setProperty("quiet", True)
-        self.stop_button.setToolTip("Stop what is running (Esc)")
-        self.stop_button.clicked.connect(self.stop)
-        self.saved = Words("")
-        self.saved.set_role("dim")
-        self.chain_button, self.screen_button = QPushButton(""), QPushButton("")
-        for button in (self.chain_button, self.screen_button):
-            button.setProperty("quiet", True)
-        self.chain_button.clicked.connect(self.choose_config)
-        self.screen_button.clicked.connect(self.choose_screen)
-        line.addWidget(self.next_button)
-        line.addWidget(self.message, 1)
-        for widget in (self.stop_button, self.saved, self.chain_button, self.screen_button):
-            line.addWidget(widget)
-        return foot
-
-    def _shortcuts(self) -> None:
-        view, shots, own = self.view, self.shots, self.productions
-        here: dict[str, dict[str, Callable[[], object]]] = {
-            "bench": {
-                "Ctrl+O": lambda: view.files.ask_file("hero"),
-                "Ctrl+Shift+O": lambda: view.files.ask_file("shot"),
-                "H": view.swap,
-                "PgUp": lambda: view.files.go_to("shot", "-1"),
-                "PgDown": lambda: view.files.go_to("shot", "+1"),
-                "C": view.cycle_mode,
-                "S": lambda: view.settle(view.ledger.selected),
-                "Shift+S": view.settle_all,
-                "G": view.grade_button.toggle,
-                "K": view.corners_button.toggle,
-                "Z": view.zones_button.toggle,
-                "V": view.third_button.toggle,
-                "W": view.waveform.cycle,
-                "A": lambda: view.tools.toggle("area"),
-                "R": view.edit_regions,
-                "M": lambda: view.tools.toggle("skin"),
-                "J": lambda: view.tools.toggle("pairs"),
-                "F": lambda: view.pictures.set_zoom(1.0),
-                "Shift+Space": view.play,
-                ",": lambda: self.step_shot(-1),
-                ".": lambda: self.step_shot(1),
-                "Ctrl+Return": self.agree,
-                "Ctrl+E": view.ask_export,
-                "Ctrl+Z": view.undo,
-                "Ctrl+Y": view.redo,
-                "Ctrl+Shift+Z": view.redo,
-            },
-            "shots": {
-                "Ctrl+F": shots.focus_filter,
-                "A": shots.intake.audit,
-                ",": lambda: shots.step(-1),
-                ".": lambda: shots.step(1),
-                "H": shots.make_hero,
-                "Del": shots.drop,
-            },
-            "charts": {
-                "R": self.charts.read_again,
-                "K": self.charts.mark,
-                "Ctrl+Return": self.charts.keep,
-                ",": lambda: self.charts.step(-1),
-                ".": lambda: self.charts.step(1),
-            },
-            "board": {
-                "S": self.board.settle_chosen,
-                "Shift+S": self.board.settle_all,
-                "H": self.board.make_hero,
-                "P": self.board.ask_propagate,
-                ",": lambda: self.board.step(-1),
-                ".": lambda: self.board.step(1),
-                "Ctrl+Return": self.board.agree,
-                "D": self.board.ask_drift,
-            },
-            "plan": {},
-        }
-        for name in ("shots", "plan", "charts", "board"):
-            here[name] |= {"Ctrl+Z": own.undo, "Ctrl+Y": own.redo, "Ctrl+Shift+Z": own.redo}
-        for keys in dict.fromkeys(k for actions in here.values() for k in actions):
-
-            def act(keys: str = keys) -> None:
-                action = here[self.shown].get(keys)
-                if action is not None:
-                    action()
-
-            QShortcut(QKeySequence(keys), self).activated.connect(act)
-        for keys, action in (
-            ("Ctrl+N", own.ask_new),
-            ("Ctrl+Shift+P", own.ask_open),
-            ("F1", self.show_help),
-            ("?", self.show_keys),
-            ("Esc", self.stop),
-        ):
-            QShortcut(QKeySequence(keys), self).activated.connect(action)
-        for name, _, key, _ in VIEWS:
-            QShortcut(QKeySequence(key), self).activated.connect(lambda n=name: self.show_view(n))
+        self.commands.show_view(name)
+        if name == "start":
+            self.start.show_recent(self.productions.recent)
+        for view in (self.shots, self.board):
+            if view is page:
+                view.reveal()
+        take = getattr(page, "take_keyboard", page.setFocus)
+        take()
+        self._stated()
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         """Space is held, not pressed: hero in the shot's place for as long as it is down."""
         if event.type() in (QEvent.Type.KeyPress, QEvent.Type.KeyRelease) and isinstance(event, QKeyEvent):
             here = (
                 self.isActiveWindow()
+                and self.shown == "bench"
                 and not isinstance(QApplication.focusWidget(), QLineEdit | QPlainTextEdit)
                 and QApplication.activeModalWidget() is None
             )
-            here = here and self.shown == "bench"
             if event.key() == Qt.Key.Key_Space and here and isinstance(watched, QWidget):
                 if not event.isAutoRepeat():
-                    self.view.pictures.hold(event.type() == QEvent.Type.KeyPress)
+                    self.bench.pictures.hold(event.type() == QEvent.Type.KeyPress)
                 return True
         return super().eventFilter(watched, event)
 
     # productions
 
     def open_production(self, path: Path) -> bool:
-        """Open a production file; its last view comes back."""
+        """Open a production file."""
         return self.productions.open(path)
 
-    def _production_opened(self) -> None:
-        own = self.productions
-        self.view.seen_on = own.config.default_view() if self._unknown_view(own.config) else self.view.seen_on
-        self.view.set_config(own.config)
-        self.shots.show_production(own.current, own.config, self.view.seen_on)
-        self.plan.show_production(own.current, own.config)
-        self.charts.show_production(own.current, own.config, self.view.seen_on)
-        self.board.show_production(own.current, own.config, self.view.seen_on)
-        self.setWindowTitle(f"{own.current.name} - Aquin" if own.current is not None else "Aquin")
-        if self.keep and own.current is not None:
-            QSettings(str(window_settings()), QSettings.Format.IniFormat).setValue(
-                "production", str(own.current.path)
-            )
-        self.link.find()
+    def _open_recent(self, path: Path) -> None:
+        self.productions.open_later(path)
+        self.show_view("board")
+
+    def _made(self, media: list[Path]) -> None:
+        """A new production: Shots says what to do, and media are logged where some were named."""
+        self.show_view("shots")
+        if media:
+            self.shots.intake.log_media(media)
+
+    def _opened(self) -> None:
+        production = self.session.production
+        self.setWindowTitle(f"{production.name} - Aquin" if production is not None else "Aquin")
+        self.rail.show_recent(self.productions.recent)
+        if production is not None and self.shown == "start":
+            self.show_view("shots")
         self._stated()
 
-    def _unknown_view(self, config: ColourConfig) -> bool:
-        display, view = self.view.seen_on
-        return view not in dict(config.displays()).get(display, [])
-
-    def _production_changed(self) -> None:
-        self.shots.changed()
-        self.plan.refresh()
-        self.charts.refresh()
-        self.board.refresh()
-        self.saved.setText(f"saved {time.strftime('%H:%M:%S')}")
+    def _changed(self) -> None:
+        self.foot.say_saved()
         self._stated()
 
-    def look_at(self, shot: Shot, role: Role, frame: int | None = None) -> None:
-        """Open a shot of the production on the Bench."""
-        if self.link.open(shot, role, frame):
+    def _screened(self) -> None:
+        if self.keep:
+            display, view = self.session.screen
+            _settings().setValue("screen", [display, view])
+        self._stated()
+
+    def look_at(self, shot: Shot, role: Role) -> None:
+        """A shot of the log on the Bench: beside its hero where it has one, or as the hero."""
+        shoot = self.session.shoot
+        if role == "shot" and shoot is not None and shoot.moment(shot) is not None:
+            self.look_beside(shot)
+        elif self.bench.link.open(shot, role):
+            self.show_view("bench")
+        else:
+            self.tell(f"The file of {shot.name} is not where it was: File, Find missing media.")
+
+    def look_beside(self, shot: Shot) -> None:
+        """A shot beside what its hero's camera recorded at that moment."""
+        if self.bench.link.open_beside(shot):
             self.show_view("bench")
         else:
             self.tell(f"The file of {shot.name} is not where it was: File, Find missing media.")
 
     def step_shot(self, by: int) -> None:
         """The previous or next shot of the setup on the Bench, beside its hero."""
-        shot = self.link.neighbour(by)
-        if shot is None:
-            self.tell(
-                "There is no further shot in this setup."
-                if self.link.shot
-                else "The shot on the Bench is of no production."
-            )
-            return
-        for one, role, frame in self.link.beside(shot):
-            self.look_at(one, role, frame)
+        if words := self.bench.link.step(by):
+            self.tell(words)
 
     def agree(self) -> None:
         try:
-            self.tell(self.link.agree())
+            self.tell(self.bench.link.agree())
         except AquinError as error:
             self.tell(error.line())
 
-    # sessions
+    def choose_config(self) -> None:
+        if path := ask_open(self, "Use another colour configuration", CONFIGS, OCIO):
+            self.productions.choose_config(path)
+            for role in ROLES:
+                self.bench.files.load(role)
+
+    # sessions and the demo
 
     def open_session(self, path: Path) -> bool:
         """Open what a session file describes; its files are read in the background."""
@@ -369,251 +376,168 @@ class Window(QMainWindow):
         except AquinError as error:
             self.tell(error.line())
             return False
-        if self.bench.now == Decisions():
-            self.bench.now = decisions
-        else:  # what was there can be brought back
-            self.bench.decide("open another session", decisions)
-        self.view.set_config(config)
+        self.state.show(decisions)
+        if config.path != self.state.config.path:
+            self.bench.set_config(config)
+        self.bench.link.resolve()
         for role in ROLES:
-            self.view.files.load(role)
-        self.link.find()
-        self.view.refresh()
+            self.bench.files.load(role)
+        self.bench.refresh()
         return True
 
     def open_demo(self, folder: Path) -> None:
         """Film the demo's first takes (once) and open them; the rest is filmed while one works."""
+        self.demo.open(folder)
 
-        def film(tell: Tell) -> Path:
-            from aquin.simulate.demo import film_first_takes
-            from aquin.simulate.logbook import log_demo
-
-            session = film_first_takes(folder, tell)
-            log_demo(folder)
-            return session
-
-        def filmed(session: Path) -> None:
-            self.open_production(session.with_suffix(".aquin"))
-            self.open_session(session)
-            self.finish_demo(folder)
-
-        self.view.jobs.start_long("demo", "filming the demo's first takes", film, filmed, self.tell)
-
-    def finish_demo(self, folder: Path) -> None:
-        """Film what is missing of the demo shoot, beside other work."""
-
-        def film(tell: Tell) -> Path:
-            from aquin.simulate.demo import build_demo
-            from aquin.simulate.logbook import log_demo
-
-            session = build_demo(folder, part(tell, 0, 0.75))
-            log_demo(folder, part(tell, 0.75, 1), audit=True)
-            return session
-
-        if _is_filmed(folder):
-            return
-        self.view.jobs.start_long(
-            "rest of the demo",
-            "filming the rest of the demo shoot",
-            film,
-            lambda session: self.tell("The demo shoot is complete."),
-            self.tell,
-            aside=True,
-        )
+    def _demo_filmed(self, session: Path) -> None:
+        self.open_production(session.with_suffix(".aquin"))
+        self.open_session(session)
+        self.show_view("bench")
+        self.demo.finish(session.parent)
 
     def save(self) -> None:
-        if not self.keep or self._saved_state == self.bench.now:
+        if not self.keep or self._saved_state == self.state.now:
             return
         try:
-            self.link.keep()
-            self.bench.save(last_session())
-        except (AquinError, OSError) as error:
-            self.tell(f"The last change is not saved: {error}")
+            write_session(last_session(), self.state.config, self.state.now)
+        except AquinError as error:
+            self.tell(f"The last change is not saved: {error.line()}")
             return
-        self._saved_state = self.bench.now
-        self.saved.setText(f"saved {time.strftime('%H:%M:%S')}")
+        self._saved_state = self.state.now
+        self.foot.say_saved()
 
-    # the foot line
+    # the foot line and the rail
 
     def tell(self, text: str) -> None:
-        self.message.setText(text)
-        self.message.setToolTip(escape(text))
+        self.foot.tell(text)
+
+    @property
+    def message(self) -> str:
+        """The last message."""
+        return self.foot.message.text()
 
     def _stated(self) -> None:
-        words, _ = self.next_step()
-        busy = self.view.jobs.states
-        aside = self.view.jobs.asides
-        if aside:
-            self._aside = aside[0].capitalize()
-            self.tell(self._aside)
-        elif self._aside and self.message.text() == self._aside:
-            self.tell("")
-        self.next_button.setText(f"{busy[0].capitalize()} …" if busy else f"Next: {words}  →")
-        self.next_button.setEnabled(not busy)
-        self.stop_button.setVisible(bool(busy or aside))
-        off = sum(not row.within and row.axis.name in MAIN for row in self.bench.ledger(self.bench.grade))
-        self.rail.set_count("bench", off, "axes out of tolerance")
-        self.rail.set_count("charts", self.charts.desk.open_count, "cameras in setups without a balance")
-        self.rail.set_count("board", self.board.open_count, "cells are not settled")
-        self.rail.set_count("plan", self.plan.open_count, "links to look at")
+        self.foot.show_jobs(self.next_step())
+        off = sum(not row.within and row.axis.name in MAIN for row in self.state.ledger(self.state.grade))
         log = self.shots.log
-        self.rail.set_count("shots", log.open_count if log is not None else 0, "findings")
-        self.chain_button.setText(f"ACEScct on {self._config_name()}")
-        self.chain_button.setToolTip(
-            f"Chain: input transform, ACEScct, balance, trim, view. Configuration: {self.bench.config.label}. Click to use another."
-        )
-        display, view = self.view.seen_on
-        self.screen_button.setText(f"screen: {display.replace(' - Display', '')}")
-        error = self.view.baked.error_code10 if self.view.baked else None
-        known = (
-            f" The preview is baked; 99.9 % of scene colours lie within {error[0]:.0f} codes of 10 bit."
-            if error
-            else ""
-        )
-        self.screen_button.setToolTip(
-            f"{display}, {view}.{known} Exports and measurements are exact. Click to choose."
-        )
-        if self.keep and self.bench.now != self._saved_state:
+        for name, count, words in (
+            ("bench", off, "axes out of tolerance"),
+            ("charts", self.charts.desk.open_count, "cameras in setups without a balance"),
+            ("board", self.board.open_count, "cells are not settled"),
+            ("plan", self.plan.open_count, "links to look at"),
+            ("shots", log.open_count if log is not None else 0, "findings"),
+        ):
+            self.rail.set_count(name, count, words)
+        baked = self.bench.seeing.baked
+        self.foot.show_chain(baked.error_code10 if baked is not None else None)
+        self.bench.panel.show_note(self.bench.link.note)
+        if self.keep and self.state.now != self._saved_state and self.state.now != Decisions():
             self._saving.start()
 
-    def _config_name(self) -> str:
-        return self.bench.config.path.name if self.bench.config.path else "the built-in studio config"
-
     def next_step(self) -> tuple[str, str]:
-        """The most useful next step of the view that is shown, in words, and the name of its action."""
-        production = self.productions.current
-        if self.shown == "bench":
-            return self.bench.next_step()
-        if production is None:
-            return "Open a production, or the demo", "open production"
-        if not production.all(Shot):
-            return "Log the media of the shoot", "log"
-        if self.shown == "plan" and self.plan.open_count:
-            return f"{self.plan.open_count} links of the chain are not right yet", "show plan"
-        if self.shown == "charts" and self.charts.desk.open_count:
-            if (
-                self.charts.desk.chosen(self.charts.shot) is not None
-                if self.charts.shot is not None
-                else False
-            ):
-                return "Keep the solution as the camera's balance in this setup", "keep balance"
-            return (
-                f"{self.charts.desk.open_count} cameras in setups have a chart but no balance",
-                "read charts",
-            )
-        if self.shown == "board":
-            if self.board.heroless:
-                return (
-                    f"{len(self.board.heroless)} setups have no hero: let heroes be proposed",
-                    "propose heroes",
-                )
-            if self.board.open_count:
-                return f"{self.board.open_count} cells are not settled: settle all", "settle board"
-            return "All cells are settled: look at a shot on the Bench", "look"
-        log = self.shots.log
-        if log is not None and not log.findings:
-            return "Audit the shots", "audit"
-        if log is not None and log.open_count:
-            return f"{log.open_count} findings are open", "show finding"
-        return "Choose a shot and look at it on the Bench", "show shots"
-
-    def do_next(self) -> None:
-        _, action = self.next_step()
-        actions: dict[str, Callable[[], object]] = {
-            "open hero": lambda: self.view.files.ask_file("hero"),
-            "open shot": lambda: self.view.files.ask_file("shot"),
-            "corners hero": lambda: self.view.place_corners("hero"),
-            "corners shot": lambda: self.view.place_corners("shot"),
-            "settle all": self.view.settle_all,
-            "export": self.view.ask_export,
-            "open production": self.productions.ask_open,
-            "log": self.shots.intake.ask_folder,
-            "show plan": lambda: self.show_view("plan"),
-            "audit": self.shots.intake.audit,
-            "show finding": self._show_finding,
-            "show shots": lambda: self.show_view("shots"),
-            "keep balance": self.charts.keep,
-            "read charts": self.charts.read_missing,
-            "propose heroes": self.board.propose,
-            "settle board": self.board.settle_all,
-            "look": self.board.look,
-        }
-        if action in ("log", "audit"):
-            self.show_view("shots")
-        if action in actions:
-            actions[action]()
-
-    def _show_finding(self) -> None:
-        self.show_view("shots")
-        self.shots.select([])
-        self.shots.panel.list.setCurrentRow(0)
-        self.shots.panel.list.setFocus()
+        """The most useful next step of the view that is shown, in words, and its command."""
+        log, charts = self.shots.log, self.charts
+        left = Open(
+            links=self.plan.open_count,
+            charts=charts.desk.open_count,
+            solution=charts.shot is not None and charts.desk.chosen(charts.shot) is not None,
+            heroless=len(self.board.heroless),
+            cells=self.board.open_count,
+            audited=log is not None and bool(log.findings),
+            findings=log.open_count if log is not None else 0,
+        )
+        return next_step(self.shown, self.session.production, self.state.next_step(), left)
 
     def stop(self) -> None:
-        if self.view.jobs.titles or self.view.jobs.asides:
-            self.view.jobs.cancel_all()
+        if self.jobs.titles or self.jobs.asides:
+            self.jobs.cancel_all()
             self.tell("Stopped.")
-            self.view.bake() if self.view.baked is None else None
-            self.view.refresh()
+            if self.bench.seeing.baked is None:
+                self.bench.seeing.bake()
+            self.bench.refresh()
 
-    def choose_config(self) -> None:
-        path, _ = QFileDialog.getOpenFileName(
-            self, "Use another colour configuration", "", "OpenColorIO configuration (*.ocio)"
-        )
-        if path:
-            try:
-                self.view.seen_on = (config := ColourConfig.load(path)).default_view()
-                self.view.set_config(config)
-            except AquinError as error:
-                self.tell(error.line())
+    # coming back
+
+    def _splitters(self) -> dict[str, QSplitter]:
+        return {
+            "bench columns": self.bench.columns,
+            "bench rows": self.bench.rows,
+            "bench scopes": self.bench.scopes,
+            "shots": self.shots.columns,
+            "charts": self.charts.columns,
+            "board": self.board.columns,
+        }
+
+    def _come_back(self) -> None:
+        """Layout, screen, production and view as they were left."""
+        settings = _settings()
+        for name, splitter in self._splitters().items():
+            if (state := settings.value(name)) is not None:
+                splitter.restoreState(state)
+        if settings.value("scopes folded") == "true":
+            self.bench.scopes_button.setChecked(False)
+        screen = settings.value("screen")
+        last = settings.value("production")
+        if last and Path(str(last)).is_file() and self.open_production(Path(str(last))):
+            if (columns := settings.value("shot columns")) is not None:
+                self.shots.table.header().restoreState(columns)
+            self.show_view(str(settings.value("view", "bench")))
+        elif not last_session().is_file():
+            self.show_view("start")
+        if isinstance(screen, list) and len(screen) == 2:
+            display, view = (str(v) for v in screen)
+            if view in dict(self.session.config.displays()).get(display, []):
+                self.session.set_screen(display, view)
+        self.rail.show_recent(self.productions.recent)
+        self.fit(settings.value("place"))
+
+    def fit(self, place: object = None) -> None:
+        """A size and place that the screen leaves room for: the last ones where they still fit."""
+        area = self.screen().availableGeometry()
+        frame = self.frameGeometry().size() - self.size() if self.isVisible() else FRAME
+        room = QRect(area.topLeft(), area.size() - frame)
+        if isinstance(place, QRect) and room.contains(place.topLeft()) and place.width() <= room.width():
+            wanted = place.intersected(room)
+            if wanted.width() >= self.minimumWidth() and wanted.height() >= self.minimumHeight():
+                self.resize(wanted.size())
+                self.move(wanted.topLeft())
                 return
-            for role in ROLES:
-                self.view.files.load(role)
+        self.resize(SIZE.boundedTo(room.size()).expandedTo(self.minimumSize()))
+        if self.isVisible():
+            self.move(area.topLeft())
 
-    def choose_screen(self) -> None:
-        menu = QMenu(self)
-        for display, views in self.bench.config.displays():
-            part = menu.addMenu(display)
-            for view in views:
-                action = part.addAction(view)
-                action.setCheckable(True)
-                action.setChecked((display, view) == self.view.seen_on)
-                action.triggered.connect(lambda _=False, d=display, v=view: self.view.set_screen(d, v))
-        top = self.screen_button.mapToGlobal(self.screen_button.rect().topLeft())
-        menu.popup(QPoint(top.x(), top.y() - menu.sizeHint().height()))
-
-    # dialogs
-
-    def show_keys(self) -> None:
-        self.keys_dialog = keys_dialog(self)
-
-    def show_help(self) -> None:
-        self.help_dialog = help_dialog(self, self.shown)
+    def fit_shown(self) -> None:
+        """Once the frame is known: what sticks out of the screen comes in."""
+        area, frame = self.screen().availableGeometry(), self.frameGeometry()
+        if self.isMaximized() or self.isFullScreen() or area.contains(frame):
+            return
+        extra = frame.size() - self.size()
+        self.resize(self.size().boundedTo(area.size() - extra))
+        self.move(area.topLeft())
 
     def closeEvent(self, event: QCloseEvent) -> None:
         _app().removeEventFilter(self)
+        self.state.end_stroke()
         self.save()
         if self.keep:
-            settings = QSettings(str(window_settings()), QSettings.Format.IniFormat)
-            settings.setValue("geometry", self.saveGeometry())
+            settings = _settings()
+            settings.setValue("place", QRect(self.pos(), self.size()))
             for name, splitter in self._splitters().items():
-                settings.setValue(name, splitter.saveState())
+                if not self.bench.bare or not name.startswith("bench"):
+                    settings.setValue(name, splitter.saveState())
+            settings.setValue("scopes folded", "false" if self.bench.scopes_button.isChecked() else "true")
             settings.setValue("view", self.shown)
             settings.setValue("shot columns", self.shots.table.header().saveState())
-        self.view.finish()
+        self.bench.finish()
+        self.bench.link.finish()
         self.shots.finish()
         self.board.finish()
         self.productions.close()
         super().closeEvent(event)
 
 
-def _panel() -> QWidget:
-    """A strip of chrome in the panel's grey."""
-    made = QWidget()
-    made.setAutoFillBackground(True)
-    palette = made.palette()
-    palette.setColor(made.backgroundRole(), theme.PANEL)
-    made.setPalette(palette)
-    return made
+def _settings() -> QSettings:
+    return QSettings(str(window_settings()), QSettings.Format.IniFormat)
 
 
 def _app() -> QObject:

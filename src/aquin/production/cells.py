@@ -64,6 +64,8 @@ class ShotState:
     own: str = ""
     agreed: bool = False
     findings: tuple[Finding, ...] = ()
+    grade: Correction = field(default_factory=Correction)
+    """What it is graded with, which its rows are of."""
 
     @property
     def word(self) -> str:
@@ -230,7 +232,9 @@ def _shot_state(
     else:
         state = State.FINDING if found else _measured(rows)
     by_hand = own.origin if own is not None else ""
-    return ShotState(shot, state, rows, by, by_hand, agreed(desk.production, desk, shot), found)
+    return ShotState(
+        shot, state, rows, by, by_hand, agreed(desk.production, desk, shot), found, shot_grade(desk, shot)
+    )
 
 
 def _cell(desk: Desk, setup: Setup, camera: Camera, known: _Known) -> Cell:

@@ -209,6 +209,11 @@ class Production:
         return self._step(self._undone, "redo")
 
     @property
+    def newest(self) -> int:
+        """The number of the step that undo would take back; 0 where there is none."""
+        return self._done[-1] if self._done else 0
+
+    @property
     def can_undo(self) -> str | None:
         """What undo would take back."""
         return self._titles[self._done[-1]] if self._done and not self.read_only else None

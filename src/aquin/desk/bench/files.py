@@ -1,6 +1,7 @@
 """Opening, reading and solving: what happens to files between the person's hand and the Bench's state."""
 
-from collections.abc import Callable
+from collections import OrderedDict
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -10,99 +11,87 @@ from PySide6.QtCore import QObject, Signal
 from PySide6.QtWidgets import QWidget
 
 from aquin.colour.config import ColourConfig
-from aquin.colour.grade import Grade
-from aquin.desk.bench.state import (
-    Bench,
-    Loaded,
-    Role,
-    Side,
-    SkinWish,
-    load_side,
-    reread,
-    solve_for_skin,
-    solve_sides,
-)
+from aquin.desk.bench.state import BenchState
 from aquin.desk.kit.ask import MEDIA, ask_open
-from aquin.desk.kit.jobs import Jobs
+from aquin.desk.kit.jobs import Jobs, Latest
 from aquin.errors import AquinError
-from aquin.files import write_safely
-from aquin.frames import Matrix, Range, RawDecode
+from aquin.files import write_text
 from aquin.frames.opening import SUFFIXES
-from aquin.match.engine import Match, Source
+from aquin.jobs.load_side import ROLES, Loaded, Role, Side, key_of, open_side, reread, size_of, with_chart
+from aquin.jobs.match_pair import SkinWish, solve_for_skin, solve_sides
+from aquin.match.engine import Match
 from aquin.own_files import added_config
+
+KEPT_BYTES = 400_000_000
+"""Frames that are kept for coming back to, or were read ahead."""
 
 
 class Files(QObject):
-    """Works on the `Bench` state in the background.
+    """Works on the Bench's state in the background.
 
     `changed`: there is something new to show. `said`: a message in the place of one side's picture. `told`: a message for
-    the foot line. `config_chosen`: another configuration is to be used.
+    the foot line. `config_chosen`: another configuration is to be used. `encoding_chosen`: how one side is to be understood now.
     """
 
     changed = Signal()
     said = Signal(str, str)
     told = Signal(str)
     config_chosen = Signal(object)
+    encoding_chosen = Signal(str, object)
 
-    def __init__(self, bench: Bench, jobs: Jobs, owner: QWidget) -> None:
+    def __init__(self, state: BenchState, jobs: Jobs, owner: QWidget) -> None:
         super().__init__(owner)
-        self.bench, self.jobs, self.owner = bench, jobs, owner
-        self.view: Callable[[Any], Any] | None = None
-        """ACEScct to display signal, for finding skin."""
+        self.state, self.jobs, self.owner = state, jobs, owner
+        self.view: Callable[[], Callable[[Any], Any] | None] = lambda: None
+        """Gives ACEScct to display signal, for finding skin."""
+        self._kept: OrderedDict[tuple[object, ...], Loaded] = OrderedDict()
+        self._ahead = Latest(self)
+        self._ahead.ready.connect(self._came_ahead)
+
+    # opening
 
     def ask_file(self, role: Role) -> None:
-        side = self.bench.side(role)
-        start = side.file if side else ""
-        kinds = " ".join(f"*{s}" for s in sorted(SUFFIXES))
-        path = ask_open(
-            self.owner, f"Open a {role}", MEDIA, f"Pictures and movies ({kinds});;All files (*)", start
-        )
-        if path:
+        side = self.state.side(role)
+        kinds = f"Pictures and movies ({' '.join(f'*{s}' for s in sorted(SUFFIXES))});;All files (*)"
+        if path := ask_open(self.owner, f"Open a {role}", MEDIA, kinds, side.file if side else ""):
             self.open_file(role, str(path))
 
     def open_file(
-        self,
-        role: Role,
-        path: str,
-        encoding: str | None = None,
-        then: Callable[[], None] | None = None,
-        matrix: Matrix | None = None,
-        range: Range | None = None,
-        raw: RawDecode | None = None,
-        frame: int | None = None,
-        hero_grade: Grade | None = None,
-        given: Source | None = None,
+        self, role: Role, path: str, encoding: str | None = None, then: Callable[[], None] | None = None
     ) -> None:
-        """Open a file on one side; without an encoding the person is asked for it, and `then` follows their choice."""
-        if self.bench.config.path is None:
+        """Open a file on one side by hand; without an encoding the person is asked for it, and `then` follows their choice."""
+        if self.state.config.path is None:
             try:
                 found = ColourConfig.find(None, path)
             except AquinError as error:
                 self.told.emit(error.line())
-                found = self.bench.config
+                found = self.state.config
             if found.path is not None:
                 self.config_chosen.emit(found)
-        old = self.bench.side(role)
+        old = self.state.side(role)
         if role == "hero":
-            self.bench.hero_grade = hero_grade or Grade()
-        self.bench.given = given if role == "shot" else None
+            self.state.hero_grade = type(self.state.hero_grade)()
+        self.state.given = None
         if encoding is None:
-            side = Side(path, old.encoding if old else "", matrix=matrix, range=range)
-            self._ask_encoding(role, side, then)
+            self._ask_encoding(role, Side(path, old.encoding if old else ""), then)
             return
-        developed = tuple(raw.values().items()) if raw is not None else ()
-        self.bench.set_side(role, Side(path, encoding, frame, matrix, range, raw=developed))
+        self.state.set_side(role, Side(path, encoding))
         self.load(role)
 
     def pick_encoding(self, role: Role) -> None:
-        side = self.bench.side(role)
+        side = self.state.side(role)
         if side is not None:
             self._ask_encoding(role, side)
+
+    def pick_missing(self) -> None:
+        """Ask how the side was recorded of which nobody knows it."""
+        missing = [r for r in ROLES if (s := self.state.side(r)) is not None and not s.encoding]
+        self.pick_encoding(missing[0] if missing else "shot")
 
     def _ask_encoding(self, role: Role, side: Side, then: Callable[[], None] | None = None) -> None:
         from aquin.desk.kit.picker import Picker
 
-        picker = Picker(self.bench.config, side.file, side.encoding, side.matrix, side.range, self.owner)
+        picker = Picker(self.state.config, side.file, side.encoding, side.matrix, side.range, self.owner)
         picker.config_changed.connect(self._keep_config)
         self.picker = picker
 
@@ -113,7 +102,8 @@ class Files(QObject):
                 matrix=picker.matrix.currentData(),
                 range=picker.range.currentData(),
             )
-            self.bench.set_side(role, chosen)
+            self.state.set_side(role, chosen)
+            self.encoding_chosen.emit(role, chosen)
             self.load(role)
             if then is not None:
                 then()
@@ -124,13 +114,8 @@ class Files(QObject):
     def _keep_config(self, config: ColourConfig) -> None:
         """A configuration with an added encoding is kept as a file, so that the next start has it too."""
         path = added_config()
-        text = config.text()
-
-        def put(target: Path) -> None:
-            target.write_text(text, encoding="utf-8")
-
         try:
-            write_safely(path, put, force=True)
+            write_text(path, config.text(), force=True)
             config.path = path
         except AquinError as error:
             self.told.emit(error.line())
@@ -138,86 +123,177 @@ class Files(QObject):
 
     def dropped(self, role: Role, files: list[str]) -> None:
         """Files dropped on one side; two at once on an empty Bench are hero and shot, asked for one after the other."""
-        if len(files) >= 2 and self.bench.side("hero") is None and self.bench.side("shot") is None:
+        if len(files) >= 2 and self.state.side("hero") is None and self.state.side("shot") is None:
             self.open_file("hero", files[0], then=lambda: self.open_file("shot", files[1]))
         else:
             self.open_file(role, files[0])
 
+    # reading
+
     def load(self, role: Role) -> None:
-        """Read one side again in the background, then solve."""
-        side = self.bench.side(role)
-        self.bench.match = self.bench.pictures = None
-        self.changed.emit()
-        if side is None:
-            self.bench.loaded[role] = None
-            self.changed.emit()
-            return
-        config, chart = self.bench.config, self.bench.chart
+        """Read one side in the background, then look for its chart and solve. What is at hand is shown at once."""
+        side, state = self.state.side(role), self.state
+        state.match = state.pictures = None
         self.jobs.cancel("solve")
+        self.jobs.cancel(f"load {role}")
+        held = state.loaded[role]
+        if side is None:
+            state.loaded[role] = None
+        elif not side.encoding:
+            state.loaded[role] = None
+            self.said.emit(role, "")
+        elif held is not None and held.key == key_of(side) and held.side.corners == side.corners:
+            self._came(role, held)
+            return
+        elif (kept := self._kept_for(side)) is not None:
+            self._came(role, kept)
+            return
+        else:
+            self._read(role, side)
+        self.changed.emit()
+
+    def _read(self, role: Role, side: Side) -> None:
+        config = self.state.config
         self.said.emit(role, f"Reading {Path(side.file).name}")
 
         def done(loaded: Loaded) -> None:
-            self.bench.put_loaded(role, loaded)
-            self.said.emit(role, "")
-            for warning in loaded.frame.warnings:
-                self.told.emit(warning)
-            self.changed.emit()
-            self.solve()
+            self._keep_loaded(loaded)
+            self._came(role, loaded)
 
         def failed(line: str) -> None:
-            self.bench.loaded[role] = None
+            self.state.loaded[role] = None
             self.said.emit(role, line)
             self.told.emit(line)
             self.changed.emit()
 
-        self.jobs.start(
-            f"load {role}", f"reading the {role}", lambda: load_side(side, config, chart), done, failed
-        )
+        self.jobs.start(f"load {role}", f"reading the {role}", lambda: open_side(side, config), done, failed)
+
+    def _came(self, role: Role, loaded: Loaded) -> None:
+        self.state.put_loaded(role, loaded)
+        self.said.emit(role, "")
+        for warning in loaded.frame.warnings:
+            self.told.emit(warning)
+        self.changed.emit()
+        self.solve()
+
+    def _kept_for(self, side: Side) -> Loaded | None:
+        found = self._kept.get((*key_of(side), id(self.state.config)))
+        if found is None or side.corners is not None:
+            return None
+        return replace(found, side=replace(side, frame=found.frame.number))
+
+    def _keep_loaded(self, loaded: Loaded) -> None:
+        key = (*loaded.key, id(self.state.config))
+        self._kept[key] = loaded
+        self._kept.move_to_end(key)
+        while len(self._kept) > 2 and size_of(self._kept) > KEPT_BYTES:
+            self._kept.popitem(last=False)
+
+    def read_ahead(self, sides: Sequence[Side]) -> None:
+        """Read what will probably be looked at next, when nothing else is to be read."""
+        config = self.state.config
+        wanted = [s for s in sides if s.encoding and (*key_of(s), id(config)) not in self._kept]
+        if wanted:
+            self._ahead.ask(
+                lambda: (id(config), [k for s in wanted if (k := _quietly(s, config)) is not None])
+            )
+
+    def _came_ahead(self, came: tuple[int, list[Loaded]]) -> None:
+        if came[0] == id(self.state.config):
+            for loaded in came[1]:
+                self._keep_loaded(loaded)
+
+    def forget(self) -> None:
+        """Files or their configuration have changed."""
+        self._kept.clear()
+
+    # solving
 
     def solve(self) -> None:
-        hero, shot = self.bench.loaded["hero"], self.bench.loaded["shot"]
-        if hero is None or shot is None:
+        """Look for charts where they can decide, and solve, as soon as what is to be read has been."""
+        state = self.state
+        if any(self.jobs.running(f"load {role}") for role in ROLES):
             return
-        grade, named, given = self.bench.hero_grade, tuple(self.bench.named), self.bench.given
+        hero, shot = state.loaded["hero"], state.loaded["shot"]
+        if hero is None or shot is None:
+            self._look_for_chart()
+            return
+        grade, named, given, chart = state.hero_grade, tuple(state.named), state.given, state.chart
         self.jobs.cancel("solve skin")
 
-        def done(match: Match) -> None:
-            self.bench.match = match
-            for warning in match.warnings:
+        def work() -> tuple[Loaded, Loaded, Match | AquinError]:
+            sides = [hero, shot] if given is not None else [with_chart(k, chart) for k in (hero, shot)]
+            try:
+                return sides[0], sides[1], solve_sides(sides[0], sides[1], grade, named, given)
+            except AquinError as error:
+                return sides[0], sides[1], error
+
+        def done(found: tuple[Loaded, Loaded, Match | AquinError]) -> None:
+            for role, loaded in zip(ROLES, found[:2], strict=True):
+                if state.loaded[role] is not loaded:
+                    state.put_loaded(role, loaded)
+                    self._keep_loaded(loaded)
+            if isinstance(found[2], AquinError):
+                self.told.emit(found[2].line())
+                self.changed.emit()
+                return
+            state.match = found[2]
+            for warning in state.match.warnings:
                 self.told.emit(warning)
             self.changed.emit()
             self.solve_for_skin()
 
+        self.jobs.start("solve", "solving the match", work, done, self.told.emit)
+
+    def _look_for_chart(self) -> None:
+        """One side alone shows where its chart is, too."""
+        state = self.state
+        role: Role | None = next((r for r in ROLES if state.loaded[r] is not None), None)
+        loaded = state.loaded[role] if role is not None else None
+        if role is None or loaded is None or loaded.looked:
+            return
+        chart = state.chart
+
+        def done(found: Loaded) -> None:
+            if state.loaded[role] is loaded:
+                state.put_loaded(role, found)
+                self._keep_loaded(found)
+                self.changed.emit()
+
         self.jobs.start(
             "solve",
-            "solving the match",
-            lambda: solve_sides(hero, shot, grade, named, given),
+            f"looking for a chart in the {role}",
+            lambda: with_chart(loaded, chart),
             done,
             self.told.emit,
         )
 
     def solve_for_skin(self) -> None:
         """The same for skin, after what is for the whole frame is shown already."""
-        hero, shot = self.bench.loaded["hero"], self.bench.loaded["shot"]
-        view, match = self.view, self.bench.match
+        state, view = self.state, self.view()
+        hero, shot, match = state.loaded["hero"], state.loaded["shot"], state.match
         if hero is None or shot is None or match is None or view is None:
             return
-        grade, now = self.bench.hero_grade, self.bench.now
+        grade, now = state.hero_grade, state.now
         wish = SkinWish(view, now.dabs, now.faces)
 
         def done(found: tuple[Match, bool]) -> None:
-            if self.bench.match is match and found[1]:
-                self.bench.match = found[0]
+            if state.match is match and found[1]:
+                state.match = found[0]
                 self.changed.emit()
 
         self.jobs.start_long(
-            "solve skin", "solving for skin", lambda tell: solve_for_skin(match, hero, shot, grade, wish), done,
-            self.told.emit, aside=True,
-        )  # fmt: skip
+            "solve skin",
+            "solving for skin",
+            lambda tell: solve_for_skin(match, hero, shot, grade, wish),
+            done,
+            self.told.emit,
+            aside=True,
+        )
 
     def go_to(self, role: Role, where: str) -> None:
         """Another frame: a step (+1, -1), a number, or a timecode."""
-        loaded, side = self.bench.loaded[role], self.bench.side(role)
+        loaded, side = self.state.loaded[role], self.state.side(role)
         if loaded is None or side is None:
             return
         source = loaded.clip.source
@@ -234,18 +310,19 @@ class Files(QObject):
             self.changed.emit()
             return
         if number != loaded.frame.number:
-            self.bench.set_side(role, replace(side, frame=number))
+            self.state.set_side(role, replace(side, frame=number))
+            self.state.given = None  # known of the shot's own moment only
             self.load(role)
 
     def corners_moved(self, role: Role, corners: np.ndarray) -> None:
-        loaded = self.bench.loaded[role]
+        loaded = self.state.loaded[role]
         if loaded is None:
             return
-        chart = self.bench.chart
+        chart = self.state.chart
 
         def done(again: Loaded) -> None:
-            self.bench.set_side(role, again.side)
-            self.bench.put_loaded(role, again)
+            self.state.set_side(role, again.side)
+            self.state.put_loaded(role, again)
             self.changed.emit()
             self.solve()
 
@@ -257,3 +334,13 @@ class Files(QObject):
         self.jobs.start(
             f"load {role}", "reading the chart", lambda: reread(loaded, corners, chart), done, failed
         )
+
+    def finish(self) -> None:
+        self._ahead.finish()
+
+
+def _quietly(side: Side, config: ColourConfig) -> Loaded | None:
+    try:
+        return open_side(side, config)
+    except AquinError:  # it is told when it is opened
+        return None

@@ -8,8 +8,9 @@ from PySide6.QtCore import QObject, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QImage, QPainter, QPen
 
 from aquin.colour.region import WHOLE, Ellipse, Window
-from aquin.desk.bench.state import ROLES, At, Pair, Role
+from aquin.desk.bench.state import Pair
 from aquin.desk.kit import theme
+from aquin.jobs.load_side import ROLES, At, Role
 from aquin.measure.skin import Dab
 
 To = Callable[[float, float], QPointF]

@@ -5,55 +5,13 @@ from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from aquin.desk.kit import theme
+from aquin.desk.kit.axes import MEANING, UNITS, difference_text, value_text
 from aquin.desk.kit.gauge import draw_gauge
 from aquin.measure.ledger import AXES, REPORTED, Axis, Row
 from aquin.measure.scopes import SKIN_ANGLE
 
-UNITS = {
-    "stop": "st",
-    "ratio": "×",
-    "1e-3 Duv": "10⁻³ Duv",
-    "degree": "°",
-    "10-bit code": "codes",
-    "% of pixels": "% px",
-}
-MEANING = {
-    "exposure": "Median difference of luminance on the chart, in stops. Positive: the shot is brighter.",
-    "contrast": "Slope of the shot's tones over the hero's. Above 1: the shot is harder.",
-    "warmth": "Difference of the neutrals' colour temperature in mired. Positive: the shot is warmer.",
-    "tint": "Difference of the neutrals in thousandths of Duv. Positive: the shot is greener.",
-    "saturation": "Mean chroma of the shot over the hero's, at equal exposure and white.",
-    "black floor": "The darkest 0.5 % of the picture's luma, in % of the display's signal.",
-    "white ceiling": "The brightest 0.5 % of the picture's luma, in % of the display's signal.",
-    "shadow warmth": "The same as warmth, by the darkest third of what both show.",
-    "shadow tint": "The same as tint, by the darkest third of what both show.",
-    "skin hue": "Median angle of skin on the BT.709 chroma plane. Skin of all darkness lies near 123 degrees.",
-    "skin level": "Median luma of skin, in % of the display's signal.",
-    "sharpness": "Fine detail over coarse detail, shot over hero, noise taken off. Softness can only take away.",
-    "noise": "Robust sigma in flat parts at mid grey, in 10-bit codes of working log. Reported, not settled: grain is not faked.",
-    "clipping": "Share of pixels at the recording's ceiling or floor. Reported, not settled.",
-    "colour": "Mean colour difference on the chart, CIEDE2000.",
-}
-
-
-LOW, HIGH = 26, 46
+LOW, HIGH = 22, 42
 """Heights of a row and of the selected one, which also says where hero and shot are."""
-
-
-def difference_text(axis: Axis, difference: float) -> str:
-    """A difference as people write it: signed, or the ratio itself."""
-    if axis.ratio:
-        return f"{1 + difference:.3f}"
-    if axis.unit == "dE00":
-        return f"{difference:.2f}"
-    text = f"{difference:+.{1 if axis.unit == 'mired' else 2}f}".replace("-", "−")
-    return text
-
-
-def value_text(axis: Axis, value: float) -> str:
-    digits = {"mired": 1, "stop": 2, "ratio": 3}.get(axis.unit, 2)
-    signed = axis.unit in ("stop", "1e-3 Duv")
-    return (f"{value:+.{digits}f}" if signed else f"{value:.{digits}f}").replace("-", "−")
 
 
 class LedgerRow(QWidget):
@@ -79,7 +37,7 @@ class LedgerRow(QWidget):
         self.button.clicked.connect(lambda: self.settle.emit(axis.name))
         self.button.setFixedHeight(20)
         line = QHBoxLayout(self)
-        line.setContentsMargins(0, 22, 2, 0)
+        line.setContentsMargins(0, 18, 2, 0)
         line.addStretch()
         line.addWidget(self.button)
         self.show_row(None)
@@ -132,7 +90,7 @@ class LedgerRow(QWidget):
             p.fillRect(self.rect(), theme.grey(44))
             p.fillRect(0, 0, 2, self.height(), theme.grey(200))
         left, right = 8, self.width() - 4
-        name, unit_box = QRectF(left, 3, 104, 20), QRectF(right - 54, 3, 54, 20)
+        name, unit_box = QRectF(left, 1, 104, 20), QRectF(right - 54, 1, 54, 20)
         middle = Qt.AlignmentFlag.AlignVCenter
         p.setFont(theme.font())
         row = self.row
@@ -142,20 +100,20 @@ class LedgerRow(QWidget):
         p.setPen(theme.DIM)
         if row is None:
             p.setPen(theme.FAINT)
-            p.drawText(QRectF(name.right(), 3, 200, 20), middle, "not measured")
+            p.drawText(QRectF(name.right(), 1, 200, 20), middle, "not measured")
             return
         p.drawText(unit_box, middle, UNITS.get(self.axis.unit, self.axis.unit))
         if self.selected:
             p.drawText(
-                QRectF(left, 23, right - left - self.button.width(), 18),
+                QRectF(left, 20, right - left - self.button.width(), 18),
                 middle,
                 f"hero {value_text(self.axis, row.hero)}     shot {value_text(self.axis, row.shot)}"
                 f"     now {value_text(self.axis, row.hero + row.after)}"
                 + (f"     line {SKIN_ANGLE:g}" if self.axis.name == "skin hue" else ""),
             )
-        number = QRectF(unit_box.left() - 64, 3, 60, 20)
+        number = QRectF(unit_box.left() - 64, 1, 60, 20)
         draw_gauge(
-            p, QRectF(name.right(), 3, number.left() - name.right() - 2, 20), row.after, self.axis.tolerance
+            p, QRectF(name.right(), 1, number.left() - name.right() - 2, 20), row.after, self.axis.tolerance
         )
         p.setFont(theme.font(theme.BASE, not row.within))
         p.setPen(theme.BRIGHT if not row.within else theme.DIM)

@@ -16,8 +16,8 @@ from PySide6.QtWidgets import (
 )
 
 from aquin.colour.grade import Grade
-from aquin.desk.bench.ledger import MEANING, UNITS, difference_text
 from aquin.desk.kit import theme
+from aquin.desk.kit.axes import MEANING, UNITS, difference_text
 from aquin.desk.kit.labels import Words
 from aquin.desk.kit.listing import listing
 from aquin.desk.kit.number import Number

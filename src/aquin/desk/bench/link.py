@@ -1,123 +1,57 @@
-"""Between the production and the Bench: opening its shots there, and keeping the grade, the notes and the painted skin that they get."""
+"""Between the production and the Bench: opening its shots there, and keeping the grade, notes and painted skin that they get."""
 
 from dataclasses import replace
-from pathlib import Path
 from typing import Any
 
+from PySide6.QtCore import QObject, Signal
 from PySide6.QtWidgets import QWidget
 
 from aquin.colour.grade import Grade
+from aquin.desk.bench.files import Files
 from aquin.desk.bench.ledger_dialogs import HistoryDialog, ToleranceDialog, session_steps
-from aquin.desk.bench.state import ROLES, Role, dabs_of, dabs_values
-from aquin.desk.bench.view import BenchView
-from aquin.desk.productions import Productions
+from aquin.desk.bench.state import BenchState, Decisions, Known, dabs_of, dabs_values
+from aquin.desk.kit.dialogs import open_fitting
+from aquin.desk.kit.jobs import Latest
+from aquin.desk.session import Session
 from aquin.errors import AquinError
+from aquin.jobs.load_side import ROLES, Role, Side
+from aquin.jobs.shown_shot import beside, known_source, neighbour, side_of, used_of
 from aquin.match.engine import Source
-from aquin.production import Camera, Event, Option, Production, Record, Shot
-from aquin.production.cells import agree, agreed, keep_tolerances, tolerances_of
+from aquin.measure.skin import Dab
+from aquin.production import Option, Production, Record, Shot
+from aquin.production.audit import Finding, apply_fix
+from aquin.production.cells import (
+    agree,
+    agreed,
+    findings_beside,
+    keep_tolerances,
+    open_findings,
+    tolerances_of,
+)
 from aquin.production.grading import held_grade, keep_grade
 from aquin.production.history import Step, history_of
-from aquin.production.ledgers import known_charts, known_frames, shot_evidence
 from aquin.production.match_desk import Desk
-from aquin.production.measuring import encoding_of
-from aquin.production.media import file_of
-from aquin.production.raw import decode_of
-from aquin.production.setups import seconds_of
-
-Beside = tuple[tuple[Shot, Role, int | None], ...]
-"""Shots to be opened, each on which side and at which frame."""
 
 
-class BenchLink:
-    """Knows which of the production's shots are on the Bench. A file that was opened there by hand belongs to none."""
+class BenchLink(QObject):
+    """The Bench's door into the production. A side knows by its `shot_id` which shot it is; a file that was opened by hand is none.
 
-    def __init__(self, view: BenchView, productions: Productions) -> None:
-        self.view, self.productions = view, productions
-        self._opened: dict[Role, str] = {"hero": "", "shot": ""}
-        view.panel.note_written.connect(self.keep_note)
-        view.panel.tolerances.connect(self.ask_tolerances)
-        view.panel.history.connect(self.show_history)
+    `shown`: something else is to be shown.
+    """
 
-    def open(self, shot: Shot, role: Role, frame: int | None = None) -> bool:
-        """Open a shot (at a frame) with its grade. False when its file is not there."""
-        production = self.productions.current
-        path = None if production is None else file_of(production, shot)
-        if production is None or path is None or not path.is_file():
-            return False
-        camera = production.find(Camera, shot.camera_id)
-        matrix: Any = shot.matrix or (camera.matrix if camera is not None else "") or None
-        signal: Any = shot.range or (camera.range if camera is not None else "") or None
-        encoding = encoding_of(production, shot) or None
+    shown = Signal()
+    told = Signal(str)
 
-        first = (held_grade(production, shot) or Grade()) if role == "hero" else None
-        given = self._known(production, shot) if role == "shot" else None
-        bench = self.view.bench
-        bench.tolerances = tolerances_of(production)
+    def __init__(self, session: Session, state: BenchState, files: Files, owner: QWidget) -> None:
+        super().__init__(owner)
+        self.session, self.state, self.files, self.owner = session, state, files, owner
+        self._learning = Latest(self)
+        self._learning.ready.connect(self._learnt)
+        self._serial = 0
+        session.changed.connect(self.follow)
+        session.measured.connect(self._measured)
 
-        def with_its_grade() -> None:
-            self._opened[role] = shot.id
-            self._painted(production, shot, role, shot.first if frame is None else frame)
-            if role == "shot":
-                self.view.used = used_of(production, shot)
-                bench.set_grade(held_grade(production, shot) or Grade(), f"grade of {shot.name}")
-                self.view.refresh()
-            self.show_note()
-
-        raw = decode_of(production, shot)
-        self.view.files.open_file(
-            role, str(path), encoding, with_its_grade, matrix, signal, raw, frame, first, given
-        )
-        if encoding is not None:
-            with_its_grade()
-        return True
-
-    def _painted(self, production: Production, shot: Shot, role: Role, frame: int) -> None:
-        """The skin that was painted on this frame of the shot."""
-        held = production.option(f"skin:{shot.id}")
-        if not isinstance(held, dict) or held.get("frame") != frame:
-            return
-        try:
-            dabs = dabs_of(held.get("dabs", ()))
-        except (ValueError, TypeError):  # another program's
-            return
-        bench = self.view.bench
-        hero, other = bench.now.dabs
-        bench.now = replace(bench.now, dabs=(dabs, other) if role == "hero" else (hero, dabs))
-
-    def _known(self, production: Production, shot: Shot) -> Source | None:
-        """What charts and compared frames say of the shot, where the whole shoot was matched already."""
-        desk = Desk(production, self.productions.config)
-        at = desk.moment(shot)
-        if at is None:
-            return None
-        place = (shot.setup_id, shot.camera_id)
-        known_charts(desk, [place])
-        known_frames(desk, [place])
-        evidence, by = shot_evidence(desk, shot, at)
-        sure = {"points": 0.7, "chart": 0.95, "chart+drift": 0.7}.get(by, 0.0)
-        return Source(by, evidence, sure) if evidence is not None and sure else None
-
-    def find(self) -> None:
-        """After a start: a shot on the Bench is the production's if it has the grade that the production holds."""
-        production, now = self.productions.current, self.view.bench.now
-        self._opened = {"hero": "", "shot": ""}
-        self.view.used = ()
-        if production is None:
-            return
-        for role in ROLES:
-            side = now.hero if role == "hero" else now.shot
-            if side is None:
-                continue
-            file = Path(side.file)
-            fits = (s for s in production.all(Shot) if s.name in file.name and file_of(production, s) == file)
-            shot = next(fits, None)
-            if shot is None:
-                continue
-            if role == "hero" or (held_grade(production, shot) or Grade()) == self.view.bench.grade:
-                self._opened[role] = shot.id
-                if role == "shot":
-                    self.view.used = used_of(production, shot)
-        self.show_note()
+    # which shots are on the Bench
 
     @property
     def shot(self) -> Shot | None:
@@ -125,139 +59,328 @@ class BenchLink:
         return self.side("shot")
 
     def side(self, role: Role) -> Shot | None:
-        """The production's shot on one side of the Bench."""
-        production, side = self.productions.current, self.view.bench.side(role)
-        shot = production.find(Shot, self._opened[role]) if production is not None else None
-        if production is None or side is None or shot is None:
+        production, side = self.session.production, self.state.side(role)
+        if production is None or side is None or not side.shot_id:
             return None
-        return shot if file_of(production, shot) == Path(side.file) else None
+        return production.find(Shot, side.shot_id)
 
-    def keep(self) -> None:
-        """Write the Bench's grade and painted skin into the production if they differ from what is kept. Raises AquinError."""
-        production, shot = self.productions.current, self.shot
-        if production is None or production.read_only:
+    # opening
+
+    def open_beside(self, shot: Shot) -> bool:
+        """A shot beside what its hero's camera recorded at that moment; the hero itself alone. False when a file is not there."""
+        production, shoot = self.session.production, self.session.shoot
+        if production is None or shoot is None:
+            return False
+        sides: dict[Role, Side] = {}
+        for one, role, frame in beside(production, shoot, shot):
+            side = side_of(production, one, frame)
+            if side is None:
+                return False
+            sides[role] = side
+        self._show(production, sides, shot)
+        return True
+
+    def open(self, shot: Shot, role: Role, frame: int | None = None) -> bool:
+        """A shot on one side; the other one stays. False when its file is not there."""
+        production = self.session.production
+        side = None if production is None else side_of(production, shot, frame)
+        if production is None or side is None:
+            return False
+        sides: dict[Role, Side] = {role: side}
+        other: Role = "hero" if role == "shot" else "shot"
+        if (held := self.state.side(other)) is not None:
+            sides[other] = held
+        self._show(production, sides, shot)
+        return True
+
+    def _show(self, production: Production, sides: dict[Role, Side], selected: Shot) -> None:
+        """Look at these sides: what is known of them is there at once, the rest follows."""
+        state = self.state
+        hero, shot = sides.get("hero"), sides.get("shot")
+        owners = {r: production.find(Shot, s.shot_id) for r, s in sides.items() if s.shot_id}
+        kept = state.grade if shot is not None and not shot.shot_id and shot == state.now.shot else Grade()
+        grade = (held_grade(production, one) or Grade()) if (one := owners.get("shot")) is not None else kept
+        hero_owner = owners.get("hero")
+        dabs = tuple(self._painted(production, s) for s in (hero, shot))
+        state.show(Decisions(hero, shot, grade, dabs=(dabs[0], dabs[1])))
+        state.hero_grade = (
+            (held_grade(production, hero_owner) or Grade()) if hero_owner is not None else Grade()
+        )
+        state.match = state.given = state.pictures = None
+        state.tolerances = tolerances_of(production)
+        state.known = self._known(production)
+        self.session.select(selected.id)
+        for role in ROLES:
+            self.files.load(role)
+        self._learn()
+        self._look_ahead(production)
+        self.shown.emit()
+
+    def _painted(self, production: Production, side: Side | None) -> tuple[Dab, ...]:
+        """The skin that was painted on this frame of a shot."""
+        held = production.option(f"skin:{side.shot_id}") if side is not None and side.shot_id else None
+        if side is None or not isinstance(held, dict) or held.get("frame") != side.frame:
+            return ()
+        try:
+            return dabs_of(held.get("dabs", ()))
+        except (ValueError, TypeError):  # another program's
+            return ()
+
+    def _known(self, production: Production) -> Known:
+        """What the Board knows of the shot, and what is open about what is on the Bench."""
+        shot, shoot = self.shot, self.session.shoot
+        if shot is None or shoot is None:
+            hero = self.side("hero")
+            found = tuple(open_findings(production).get(hero.id, ())) if hero is not None else ()
+            return Known(findings=found)
+        measured = self.session.state_of(shot.id)
+        rows = measured.rows if measured is not None and measured.grade == self.state.grade else ()
+        findings = findings_beside(shoot, shot, open_findings(production))
+        return Known(rows, self.state.grade if rows else None, findings, used_of(production, shot))
+
+    def _learn(self) -> None:
+        """What charts and compared frames say of the shot is looked up beside this thread."""
+        production, shoot, shot = self.session.production, self.session.shoot, self.shot
+        at = shoot.moment(shot) if shoot is not None and shot is not None else None
+        side, hero = self.state.side("shot"), self.state.side("hero")
+        if production is None or shot is None or at is None or side is None or hero is None:
             return
-        bench = self.view.bench
-        if shot is not None:
-            changed = (what for what, before in reversed(bench.past) if before.grade != bench.grade)
-            keep_grade(production, self.productions.config, shot, bench.grade, next(changed, "typed"))
-        puts: list[Record] = []
-        for role, dabs in zip(ROLES, bench.now.dabs, strict=True):
-            owner, loaded = self.side(role), bench.loaded[role]
-            if owner is None or loaded is None:
-                continue
-            held = production.option(f"skin:{owner.id}")
-            value = {"frame": loaded.frame.number, "dabs": dabs_values(dabs)}
-            same_frame = isinstance(held, dict) and held.get("frame") == value["frame"]
-            if held != value and (dabs or same_frame):
-                puts.append(Option(value if dabs else None, id=f"skin:{owner.id}"))
-        if puts:
-            production.change("paint skin", *puts)
+        if (hero.shot_id, hero.frame, side.frame) != (at.hero.id, at.hero_frame, at.shot_frame):
+            return  # other frames than those that were compared
+        self._serial += 1
+        serial, config = self._serial, self.session.config
+
+        def work() -> tuple[int, Source | None]:
+            try:
+                return serial, known_source(production, Desk(production, config), shot)
+            except AquinError:
+                return serial, None
+
+        self._learning.ask(work)
+
+    def _learnt(self, found: tuple[int, Source | None]) -> None:
+        if found[0] == self._serial and found[1] is not None:
+            self.state.given = found[1]
+            self.files.solve()
+            self.shown.emit()
+
+    def _look_ahead(self, production: Production) -> None:
+        """Read the neighbours' frames meanwhile."""
+        shot, shoot = self.shot, self.session.shoot
+        if shot is None or shoot is None:
+            return
+        sides = []
+        for by in (1, -1):
+            other = neighbour(production, shoot, shot, by)
+            for one, _, frame in beside(production, shoot, other) if other is not None else ():
+                if (side := side_of(production, one, frame)) is not None:
+                    sides.append(side)
+        self.files.read_ahead(sides)
 
     # shots one after the other
 
-    def beside(self, shot: Shot) -> Beside:
-        """How a shot is looked at: beside what its hero's camera recorded at that moment; the hero itself alone."""
-        production = self.productions.current
-        if production is None:
-            return ()
-        at = Desk(production, self.productions.config).moment(shot)
-        if at is None:
-            return ((shot, "hero", None),)
-        return ((at.hero, "hero", at.hero_frame), (shot, "shot", at.shot_frame))
+    def step(self, by: int) -> str:
+        """The previous or next shot of the setup beside its hero; what stands in the way, in words."""
+        production, shoot, shot = self.session.production, self.session.shoot, self.shot
+        if production is None or shoot is None or shot is None:
+            return "The shot on the Bench is of no production."
+        other = neighbour(production, shoot, shot, by)
+        if other is None:
+            return "There is no further shot in this setup."
+        return (
+            ""
+            if self.open_beside(other)
+            else f"The file of {other.name} is not where it was: File, Find missing media."
+        )
 
-    def neighbour(self, by: int) -> Shot | None:
-        """The next shot of the same camera and setup that has a hero, by time of day; then of the next camera, and so on."""
-        production, shot = self.productions.current, self.shot
-        if production is None or shot is None:
-            return None
-        desk = Desk(production, self.productions.config)
-        order = [
-            s for s in production.all(Shot) if s.setup_id == shot.setup_id and desk.moment(s) is not None
-        ]
-        cameras = {c.id: c.position for c in production.all(Camera)}
-        order.sort(key=lambda s: (cameras.get(s.camera_id, 99), (seconds_of(s) or (0.0, 0.0))[0], s.name))
-        places = [k for k, s in enumerate(order) if s.id == shot.id]
-        if not places or not 0 <= places[0] + by < len(order):
-            return None
-        return order[places[0] + by]
+    # the door
+
+    def newest(self) -> int:
+        return self.session.production.newest if self.session.production is not None else 0
+
+    def keep(self, before: Decisions, now: Decisions, what: str) -> bool:
+        """Write what was decided on a production's shot into the production. What can't be written stays with the Bench, and is told."""
+        production, shot = self.session.production, self.shot
+        same = (before.hero, before.shot, before.pairs, before.faces) == (
+            now.hero,
+            now.shot,
+            now.pairs,
+            now.faces,
+        )
+        if production is None or shot is None or production.read_only or not same:
+            return False
+        try:
+            if before.grade != now.grade:
+                keep_grade(production, self.session.config, shot, now.grade, what)
+            self._keep_painted(production, before, now)
+        except AquinError as error:
+            self.told.emit(f"The last change is not saved: {error.line()}")
+            return False
+        return True
+
+    def _keep_painted(self, production: Production, before: Decisions, now: Decisions) -> None:
+        puts: list[Record] = []
+        for role, was, dabs in zip(ROLES, before.dabs, now.dabs, strict=True):
+            side = now.side(role)
+            if was != dabs and side is not None and side.shot_id:
+                value = {"frame": side.frame, "dabs": dabs_values(dabs)}
+                puts.append(Option(value if dabs else None, id=f"skin:{side.shot_id}"))
+        if puts:
+            production.change("paint skin", *puts)
+
+    def keep_encoding(self, role: Role, side: Side) -> None:
+        """How a production's shot was recorded was chosen here: that is the shot's own from now on."""
+        production, shot = self.session.production, self.side(role)
+        if production is None or shot is None or production.read_only:
+            return
+        chosen: dict[str, Any] = {
+            "encoding": side.encoding,
+            "range": side.range or "",
+            "matrix": side.matrix or "",
+        }
+        try:
+            production.change(f"encoding of {shot.name}: {side.encoding}", replace(shot, **chosen))
+        except AquinError as error:
+            self.told.emit(error.line())
+
+    def follow(self) -> None:
+        """Something in the production was decided, here or elsewhere: take over what concerns the shots on the Bench."""
+        production, state = self.session.production, self.state
+        if production is None or not any(self.side(r) for r in ROLES):
+            return
+        again: list[Role] = []
+        for role in ROLES:
+            owner, side = self.side(role), state.side(role)
+            if owner is None or side is None:
+                continue
+            now = side_of(production, owner, side.frame)
+            if now is not None and replace(now, corners=side.corners) != side:
+                state.follow(**{role: replace(now, corners=side.corners)})
+                again.append(role)
+        if (shot := self.shot) is not None:
+            state.follow(grade=held_grade(production, shot) or Grade())
+        hero = self.side("hero")
+        first = (held_grade(production, hero) or Grade()) if hero is not None else state.hero_grade
+        moved = first != state.hero_grade
+        state.hero_grade, state.tolerances = first, tolerances_of(production)
+        painted = tuple(
+            self._painted(production, s)
+            if (s := state.side(r)) is not None and s.shot_id
+            else state.now.dabs[k]
+            for k, r in enumerate(ROLES)
+        )
+        state.follow(dabs=painted)
+        state.known = self._known(production)
+        for role in again:
+            self.files.load(role)
+        if moved or again:
+            state.given = None
+            self._learn()
+            self.files.solve()
+        self.shown.emit()
+
+    def _measured(self) -> None:
+        production = self.session.production
+        if production is not None and self.shot is not None and self.state.evidence is None:
+            self.state.known = self._known(production)
+            self.shown.emit()
+
+    def resolve(self) -> None:
+        """After a session file was opened: sides whose shots this production does not have are files like any other."""
+        production, now = self.session.production, self.state.now
+        for role in ROLES:
+            side = now.side(role)
+            if (
+                side is not None
+                and side.shot_id
+                and (production is None or production.find(Shot, side.shot_id) is None)
+            ):
+                self.state.follow(**{role: replace(side, shot_id="")})
+        if production is not None and (shot := self.shot) is not None:
+            self.session.select(shot.id)
+            self.follow()
+            self._learn()
+            self._look_ahead(production)
+
+    # what one decides about the shot
 
     def agree(self) -> str:
         """Mark the shot on the Bench as agreed, or open it again; what was done, in words. Raises AquinError."""
-        production, shot = self.productions.current, self.shot
-        if production is None or shot is None:
+        production, shot, shoot = self.session.production, self.shot, self.session.shoot
+        if production is None or shot is None or shoot is None:
             return "Only shots of the production can be marked as agreed."
-        self.keep()
-        desk = Desk(production, self.productions.config)
+        self.state.end_stroke()
+        desk = Desk(production, self.session.config)
         on = not agreed(production, desk, shot)
         agree(production, desk, [shot], on)
         return f"{shot.name} is agreed." if on else f"{shot.name} is open again."
 
-    # notes, tolerances, history
+    def fix(self, finding: Finding) -> None:
+        """Make the change that a finding offers."""
+        if self.session.production is not None:
+            try:
+                apply_fix(self.session.production, finding)
+            except AquinError as error:
+                self.told.emit(error.line())
 
-    def show_note(self) -> None:
+    @property
+    def note(self) -> str | None:
+        """The note of the shot on the Bench; None where it is not the production's."""
         shot = self.shot
-        self.view.panel.show_note(None if shot is None else shot.note)
+        return None if shot is None else shot.note
 
     def keep_note(self, text: str) -> None:
-        production, shot = self.productions.current, self.shot
+        production, shot = self.session.production, self.shot
         if production is not None and shot is not None and text != shot.note:
             try:
                 production.change(f"note on {shot.name}", replace(shot, note=text))
             except AquinError as error:
-                self.view.told.emit(error.line())
+                self.told.emit(error.line())
 
     def ask_tolerances(self) -> QWidget:
-        production, bench = self.productions.current, self.view.bench
-        where = "in this production" if production is not None else "in this session"
-        dialog = ToleranceDialog(bench.tolerances, where, self.view)
+        where = "in this production" if self.session.production is not None else "in this session"
+        dialog = ToleranceDialog(self.state.tolerances, where, self.owner)
         dialog.chosen.connect(self._keep_tolerances)
-        dialog.open()
+        open_fitting(dialog)
         return dialog
 
     def _keep_tolerances(self, values: dict[str, float]) -> None:
-        production, bench = self.productions.current, self.view.bench
+        production = self.session.production
         try:
             if production is not None:
                 keep_tolerances(production, values)
                 values = tolerances_of(production)
         except AquinError as error:
-            self.view.told.emit(error.line())
+            self.told.emit(error.line())
             return
-        bench.tolerances = values
-        self.view.refresh()
+        self.state.tolerances = values
+        self.shown.emit()
 
     def show_history(self) -> HistoryDialog | None:
         """The ledger's history of the shot on the Bench."""
-        bench, production, shot = self.view.bench, self.productions.current, self.shot
+        production, shot, state = self.session.production, self.shot, self.state
         steps: list[Step]
         try:
             if production is not None and shot is not None:
-                self.keep()
+                state.end_stroke()
                 steps = history_of(production, shot)
             else:
-                steps = session_steps([(what, d.grade) for what, d in bench.past], bench.grade)
+                steps = session_steps([(s.what, s.before.grade) for s in state.past], state.grade)
         except AquinError as error:
-            self.view.told.emit(error.line())
+            self.told.emit(error.line())
             return None
-        evidence = bench.match.evidence if bench.match is not None else None
-        side = bench.side("shot")
-        name = shot.name if shot is not None else Path(side.file).name if side is not None else "the shot"
-        dialog = HistoryDialog(steps, evidence, bench.tolerances, name, self.view)
+        name = shot.name if shot is not None else "the shot"
+        dialog = HistoryDialog(steps, state.evidence, state.tolerances, name, self.owner)
         dialog.taken.connect(self._take_again)
-        dialog.open()
+        open_fitting(dialog)
         return dialog
 
     def _take_again(self, grade: Grade, what: str) -> None:
-        self.view.bench.set_grade(grade, what)
-        self.view.refresh()
+        self.state.set_grade(grade, what)
+        self.shown.emit()
 
+    def idle(self) -> bool:
+        return self._learning.idle()
 
-def used_of(production: Production, shot: Shot) -> tuple[tuple[int, int], ...]:
-    """First and last frames of what the edits use of a shot."""
-    pieces = [
-        (e.first, e.first + e.frames - 1)
-        for e in production.all(Event)
-        if e.shot_id == shot.id and e.frames > 0
-    ]
-    return tuple(sorted(set(pieces)))
+    def finish(self) -> None:
+        self._learning.finish()

@@ -14,10 +14,10 @@ from PySide6.QtCore import QObject, QThread, Signal
 from aquin.colour.baked import BakedView, grid, lut_processor
 from aquin.colour.config import ColourConfig
 from aquin.colour.grade import Grade
-from aquin.desk.bench.preview import as_bytes, fit, show
-from aquin.desk.bench.state import Loaded, Role
+from aquin.desk.kit.preview import as_bytes, fit, show
 from aquin.errors import AquinError
 from aquin.frames import RawDecode
+from aquin.jobs.load_side import Loaded, Role
 from aquin.measure.clip import Clip
 
 Way = Callable[[Any], Any]

@@ -6,9 +6,9 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QFontMetrics, QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QToolButton, QVBoxLayout, QWidget
 
-from aquin.desk.bench.state import Loaded, Role, Side
 from aquin.desk.kit import theme
 from aquin.desk.kit.labels import Words
+from aquin.jobs.load_side import Loaded, Role, Side
 
 _RANGES = {"full": "full range", "legal": "legal range"}
 _MATRICES = {"rgb": "RGB", "bt601": "BT.601", "bt709": "BT.709", "bt2020": "BT.2020"}

@@ -1,18 +1,15 @@
-"""The Bench's right side: ledger, stack, alternatives and export."""
+"""The Bench's right side in parts that fold: ledger, alternatives, export, stack, regions, note."""
 
-from collections.abc import Sequence
-
-from PySide6.QtCore import QEvent, QObject, Qt, Signal, SignalInstance
+from PySide6.QtCore import QEvent, QObject, QPoint, Qt, Signal
 from PySide6.QtGui import QFocusEvent, QKeyEvent
 from PySide6.QtWidgets import (
+    QFrame,
     QHBoxLayout,
-    QLabel,
     QListWidget,
     QListWidgetItem,
     QPlainTextEdit,
     QPushButton,
     QScrollArea,
-    QSizePolicy,
     QVBoxLayout,
     QWidget,
 )
@@ -21,12 +18,17 @@ from aquin.charts.solve import Solution
 from aquin.desk.bench.ledger import Ledger
 from aquin.desk.bench.regions import Regions
 from aquin.desk.bench.stack import Stack
-from aquin.desk.bench.state import Bench
+from aquin.desk.bench.state import BenchState
+from aquin.desk.commands import tip, words
 from aquin.desk.kit import theme
 from aquin.desk.kit.columns import COLUMNS, Columns
 from aquin.desk.kit.labels import Words
 from aquin.desk.kit.number import Number
+from aquin.desk.kit.section import Section
 from aquin.match.engine import Match, Weight
+
+ROW = 22
+"""Height of an alternative."""
 
 
 class Note(QPlainTextEdit):
@@ -55,13 +57,83 @@ class Note(QPlainTextEdit):
             self.written.emit(text)
 
 
-class SidePanel(QScrollArea):
-    """Widgets only. `hovered` and `taken` carry a model's name (with `@skin` for the solution for skin); `hovered` an empty one when the
-    pointer leaves."""
+class Alternatives(QListWidget):
+    """The solver's models. `hovered` and `taken` carry a model's name (with `@skin` for the solution for skin); `hovered` an empty one when
+    the pointer leaves."""
 
-    settle_all = Signal()
     hovered = Signal(str)
     taken = Signal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setItemDelegate(Columns(self, ROW))
+        self.setAccessibleName("Alternatives")
+        self.setToolTip(
+            "What each model leaves. The pointer or the arrow keys preview, a click or Enter takes it; Escape goes back"
+        )
+        self.setMouseTracking(True)
+        self._still: QPoint | None = None
+        self.itemEntered.connect(self._hover)
+        self.currentItemChanged.connect(lambda item, _: self._hover(item) if self.hasFocus() else None)
+        self.itemClicked.connect(self._take)
+        self.itemActivated.connect(self._take)
+        self.viewport().installEventFilter(self)
+        self.installEventFilter(self)
+        self.setFixedHeight(6 * ROW + 4)
+
+    def show_solutions(self, match: Match | None, state: BenchState) -> None:
+        """The models with what they leave, for the whole frame and for skin side by side; a filled mark on the one in use."""
+        self.clear()
+        shown: list[tuple[Weight, Solution]] = []
+        for solution in match.solutions if match else ():
+            shown.append(("frame", solution))
+            shown += [("skin", s) for s in (match.other if match else ()) if s.model == solution.model]
+        preferred = match.solution() if match is not None else None
+        for weight, solution in shown:
+            self.addItem(_item(match, state, weight, solution, solution is preferred))
+        self.setFixedHeight(min(max(len(shown), 6), 8) * ROW + 4)
+
+    def _hover(self, item: QListWidgetItem | None) -> None:
+        if item is not None:
+            self.hovered.emit(str(item.data(Qt.ItemDataRole.UserRole)))
+
+    def _take(self, item: QListWidgetItem) -> None:
+        self.taken.emit(str(item.data(Qt.ItemDataRole.UserRole)))
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        kind = event.type()
+        left = kind == QEvent.Type.Leave or (watched is self and kind == QEvent.Type.FocusOut)
+        escape = (
+            isinstance(event, QKeyEvent) and kind == QEvent.Type.KeyPress and event.key() == Qt.Key.Key_Escape
+        )
+        if left or escape:
+            self.hovered.emit("")
+        return escape
+
+
+def _item(
+    match: Match | None, state: BenchState, weight: Weight, solution: Solution, preferred: bool
+) -> QListWidgetItem:
+    taken = state.taken(solution) == state.grade
+    name = solution.title + (" for skin" if weight == "skin" else "")
+    numbers = [f"{solution.mean:.2f}", f"{solution.loo:.2f}"]
+    said = f"{name}: {numbers[0]} dE00, leave-one-out {numbers[1]}"
+    if match is not None and match.other:
+        numbers.append(f"{match.on_skin[weight, solution.model]:.2f}")
+        said += f", on skin {numbers[2]}"
+    said += ", not for a CDL" if solution.grade.beyond_cdl else ""
+    item = QListWidgetItem(said + (", taken" if taken else "") + (", best" if preferred else ""))
+    item.setToolTip(said)
+    item.setData(Qt.ItemDataRole.UserRole, solution.model + ("@skin" if weight == "skin" else ""))
+    mark = "●" if taken else "◐" if preferred else "○"
+    item.setData(COLUMNS, (mark, name, *numbers))
+    return item
+
+
+class SidePanel(QScrollArea):
+    """Widgets only. Ledger and alternatives stand first, so that settling and taking are both in reach without scrolling."""
+
+    settle_all = Signal()
     export = Signal()
     again = Signal()
     strength_changed = Signal(float)
@@ -72,130 +144,99 @@ class SidePanel(QScrollArea):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.actions_made: dict[str, QPushButton] = {}
+        self.ledger, self.alternatives = Ledger(), Alternatives()
+        self.stack, self.regions, self.note = Stack(), Regions(), Note()
+        self.sections = {
+            "ledger": Section("bench ledger", "Ledger"),
+            "alternatives": Section("bench alternatives", "Alternatives"),
+            "stack": Section("bench stack", "Stack"),
+            "regions": Section("bench regions", "Regions"),
+            "note": Section("bench note", "Note"),
+        }
         panel = QWidget()
-        self._column = QVBoxLayout(panel)
-        self._column.setContentsMargins(4, 6, 4, 6)
-        self._column.setSpacing(4)
-        self.evidence = self._heading("Ledger", (("history", self.history), ("tolerances", self.tolerances)))
-        self.by = Words("")
-        self.by.setFont(theme.font(theme.SMALL))
-        self.by.set_role("dim padded")
-        self.by.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
-        self._column.addWidget(self.by)
-        self.ledger = Ledger()
-        self._column.addWidget(self.ledger)
-        self._settle_buttons()
-        self._heading("Stack").setText("drag, type or step a number")
-        self.stack = Stack()
-        self._column.addWidget(self.stack)
-        self._heading("Regions").setText("parts with a trim of their own")
-        self.regions = Regions()
-        self._column.addWidget(self.regions)
-        self.over = self._heading("Alternatives")
-        self._alternatives()
-        self._export()
-        self._notes()
-        self._column.addStretch()
+        column = QVBoxLayout(panel)
+        column.setContentsMargins(2, 2, 2, 4)
+        column.setSpacing(3)
+        self._ledger(self.sections["ledger"])
+        self._alternatives(self.sections["alternatives"])
+        self.sections["stack"].aside.setText("drag, type or step a number")
+        self.sections["stack"].column.addWidget(self.stack)
+        self.sections["regions"].aside.setText("parts with a trim of their own")
+        self.sections["regions"].column.addWidget(self.regions)
+        self.sections["note"].aside.setText("kept with the shot")
+        self.note.written.connect(self.note_written)
+        self.sections["note"].column.addWidget(self.note)
+        for name, section in self.sections.items():
+            column.addWidget(section)
+            if name == "alternatives":
+                self._export(column)
+        column.addStretch()
         self.setWidget(panel)
         self.setWidgetResizable(True)
-        self.setFrameShape(QScrollArea.Shape.NoFrame)
+        self.setFrameShape(QFrame.Shape.NoFrame)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.setMinimumWidth(330)
+        self.setMinimumWidth(324)
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
 
-    def _heading(self, text: str, actions: Sequence[tuple[str, SignalInstance]] = ()) -> QLabel:
-        line = QHBoxLayout()
-        line.setContentsMargins(8, 2, 8, 0)
-        title, aside = Words(text), Words("")
-        title.setFont(theme.font(theme.LARGE, True))
-        aside.set_role("dim")
-        aside.setFont(theme.font(theme.SMALL))
-        line.addWidget(title)
-        for name, signal in actions:
+    def _ledger(self, section: Section) -> None:
+        self.evidence = section.aside
+        for name, signal in (("history", self.history), ("tolerances", self.tolerances)):
             button = self.actions_made[name] = QPushButton(name)
             button.setProperty("quiet", True)
             button.setFont(theme.font(theme.SMALL))
             button.clicked.connect(signal)
-            line.addWidget(button)
-        line.addStretch()
-        line.addWidget(aside)
-        self._column.addLayout(line)
-        return aside
-
-    def _settle_buttons(self) -> None:
+            section.add_action(button)
+        self.by = Words("", role="dim padded", size=theme.SMALL).gives_way()
+        section.column.addWidget(self.by)
+        section.column.addWidget(self.ledger)
         line = QHBoxLayout()
-        line.setContentsMargins(8, 2, 8, 4)
-        self.settle_button, self.settle_all_button = (
-            QPushButton("Settle row   S"),
-            QPushButton("Settle all   ⇧S"),
-        )
-        self.settle_button.setToolTip("Bring the selected axis to the hero and leave the rest")
-        self.settle_all_button.setToolTip(
-            "Take the solution of least leave-one-out residual that fits into a CDL"
-        )
+        line.setContentsMargins(8, 0, 8, 2)
+        self.settle_button, self.settle_all_button = QPushButton(), QPushButton()
+        for button, id in (
+            (self.settle_button, "bench.settle"),
+            (self.settle_all_button, "bench.settle_all"),
+        ):
+            button.setText(words(id, keys=True))
+            button.setToolTip(tip(id))
+            line.addWidget(button, 1)
         self.settle_all_button.setProperty("main", True)
         self.settle_button.clicked.connect(lambda: self.ledger.settle.emit(self.ledger.selected))
         self.settle_all_button.clicked.connect(self.settle_all)
-        line.addWidget(self.settle_button, 1)
-        line.addWidget(self.settle_all_button, 1)
-        self._column.addLayout(line)
+        section.column.addLayout(line)
 
-    def _alternatives(self) -> None:
-        made = self.alternatives = QListWidget()
-        made.setItemDelegate(Columns(made))
-        made.setAccessibleName("Alternatives")
-        made.setToolTip(
-            "What each model leaves. The pointer or the arrow keys preview, a click or Enter takes it; Escape goes back"
-        )
-        made.setFixedHeight(6 * 25 + 4)
-        made.setMouseTracking(True)
-        made.itemEntered.connect(self._hover)
-        made.currentItemChanged.connect(lambda item, _: self._hover(item) if made.hasFocus() else None)
-        made.itemClicked.connect(self._take)
-        made.itemActivated.connect(self._take)
-        made.viewport().installEventFilter(self)
-        made.installEventFilter(self)
-        self._column.addWidget(made)
+    def _alternatives(self, section: Section) -> None:
+        self.over = section.aside
+        section.column.addWidget(self.alternatives)
         line = QHBoxLayout()
         line.setContentsMargins(8, 0, 8, 0)
-        label = Words("strength %")
         self.strength = Number("strength of what is taken", "%", 100.0, 5.0, 0.0, 100.0, 0)
         self.strength.changed.connect(lambda value, _: self.strength_changed.emit(value / 100))
         self.again_button = QPushButton("second pass")
         self.again_button.setProperty("quiet", True)
-        self.again_button.setToolTip(
-            "Fit a tone curve and a hue warp to what the present grade leaves, if pairs that are left out agree"
-        )
+        self.again_button.setToolTip(tip("bench.second", "Pairs that are left out have to agree"))
         self.again_button.clicked.connect(self.again)
-        line.addWidget(label)
+        line.addWidget(Words("strength %"))
         line.addWidget(self.strength)
         line.addStretch()
         line.addWidget(self.again_button)
-        self._column.addLayout(line)
+        section.column.addLayout(line)
 
-    def _export(self) -> None:
-        self.export_button = QPushButton("Export the grade…")
-        self.export_button.setToolTip(
-            "Write the grade as .cdl, .cc, .ccc, .clf or .cube, and prove the file (Ctrl+E)"
-        )
+    def _export(self, column: QVBoxLayout) -> None:
+        self.export_button = QPushButton(words("bench.export"))
+        self.export_button.setToolTip(tip("bench.export"))
         self.export_button.clicked.connect(self.export)
         line = QHBoxLayout()
-        line.setContentsMargins(8, 4, 8, 0)
+        line.setContentsMargins(8, 0, 8, 0)
         line.addWidget(self.export_button)
-        self._column.addLayout(line)
-        self.export_note = Words("")
-        self.export_note.setWordWrap(True)
-        self.export_note.setFont(theme.font(theme.SMALL))
-        self.export_note.set_role("soft padded")
+        column.addLayout(line)
+        self.export_note = Words("", role="soft padded", size=theme.SMALL, wrap=True)
         self.export_note.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
-        self._column.addWidget(self.export_note)
+        self.export_note.hide()
+        column.addWidget(self.export_note)
 
-    def _notes(self) -> None:
-        """A note on the shot, kept with it."""
-        self._heading("Note").setText("kept with the shot")
-        self.note = Note()
-        self.note.written.connect(self.note_written)
-        self._column.addWidget(self.note)
+    def say_exported(self, text: str) -> None:
+        self.export_note.setText(text)
+        self.export_note.setVisible(bool(text))
 
     def show_note(self, text: str | None) -> None:
         """The shot's note; None where the shot is not the production's."""
@@ -207,9 +248,18 @@ class SidePanel(QScrollArea):
         )
         self.note.show_text(text or "")
 
-    def show_solutions(self, match: Match | None, bench: Bench) -> None:
-        """The models with what they leave, for the whole frame and for skin side by side; a filled mark on the one in use."""
-        self.alternatives.clear()
+    def show_evidence(self, match: Match | None) -> None:
+        """What speaks for the match, and how sure it is."""
+        sure = match and match.confidence(match.solution())
+        self.evidence.setText(f"sure {sure:.2f}" if match else "")
+        lines = "\n".join(s.line for s in match.sources) if match else ""
+        self.evidence.setToolTip(f"How far the match is believed, from 0 to 1, by\n{lines}" if match else "")
+        by = " and ".join(s.line.rsplit(", sure", 1)[0] for s in match.sources) if match else ""
+        self.by.setText(by)
+        self.by.setToolTip(lines)
+
+    def show_solutions(self, match: Match | None, state: BenchState) -> None:
+        """The models, and what their columns are."""
         with_skin = match is not None and bool(match.other)
         self.over.setText(
             ""
@@ -218,45 +268,6 @@ class SidePanel(QScrollArea):
             if with_skin
             else "dE00 on the evidence     left out"
         )
-        shown: list[tuple[Weight, Solution]] = []
-        for solution in match.solutions if match else ():
-            shown.append(("frame", solution))
-            shown += [("skin", s) for s in (match.other if match else ()) if s.model == solution.model]
-        preferred = match.solution() if match is not None else None
-        for weight, solution in shown:
-            taken = bench.taken(solution) == bench.grade
-            name = solution.title + (" for skin" if weight == "skin" else "")
-            numbers = [f"{solution.mean:.2f}", f"{solution.loo:.2f}"]
-            words = f"{name}: {numbers[0]} dE00, leave-one-out {numbers[1]}"
-            if match is not None and with_skin:
-                numbers.append(f"{match.on_skin[weight, solution.model]:.2f}")
-                words += f", on skin {numbers[2]}"
-            words += ", not for a CDL" if solution.grade.beyond_cdl else ""
-            item = QListWidgetItem(
-                words + (", taken" if taken else "") + (", best" if solution is preferred else "")
-            )
-            item.setToolTip(words)
-            item.setData(Qt.ItemDataRole.UserRole, solution.model + ("@skin" if weight == "skin" else ""))
-            mark = "●" if taken else "◐" if solution is preferred else "○"
-            item.setData(COLUMNS, (mark, name, *numbers))
-            self.alternatives.addItem(item)
-        self.alternatives.setFixedHeight(min(max(len(shown), 6), 8) * 25 + 4)
+        self.alternatives.show_solutions(match, state)
         for button in (self.settle_button, self.settle_all_button, self.again_button):
-            button.setEnabled(bool(shown))
-
-    def _hover(self, item: QListWidgetItem | None) -> None:
-        if item is not None:
-            self.hovered.emit(str(item.data(Qt.ItemDataRole.UserRole)))
-
-    def _take(self, item: QListWidgetItem) -> None:
-        self.taken.emit(str(item.data(Qt.ItemDataRole.UserRole)))
-
-    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
-        kind = event.type()
-        left = kind == QEvent.Type.Leave or (watched is self.alternatives and kind == QEvent.Type.FocusOut)
-        escape = (
-            isinstance(event, QKeyEvent) and kind == QEvent.Type.KeyPress and event.key() == Qt.Key.Key_Escape
-        )
-        if left or escape:
-            self.hovered.emit("")
-        return escape
+            button.setEnabled(match is not None and bool(match.solutions))

@@ -1,66 +1,23 @@
 """What the Bench shows, without Qt: two opened files, their readings, the solutions, the grade, and its history."""
 
-import json
-from collections.abc import Callable, Sequence
-from dataclasses import asdict, dataclass, field, replace
-from itertools import count
-from pathlib import Path
-from typing import Any, Literal
+from collections.abc import Sequence
+from dataclasses import dataclass, field, replace
+from typing import Any, Protocol
 
 import numpy as np
 
-from aquin.arrays import Float32, Float64
-from aquin.charts.layout import Layout, layout
-from aquin.charts.read import Reading, read_chart
+from aquin.arrays import Float64
+from aquin.charts.layout import layout
 from aquin.charts.solve import Solution
 from aquin.colour.config import ColourConfig
 from aquin.colour.grade import Grade
-from aquin.errors import AquinError
-from aquin.files import write_safely
-from aquin.frames import Frame, Matrix, Range, RawDecode
-from aquin.match.engine import MODELS, Match, Source, Weight, match_given, match_sides
-from aquin.match.engine import Side as Filmed
+from aquin.jobs.load_side import ROLES, At, Loaded, Role, Side, colour_at
+from aquin.match.engine import Match, Source, Weight
 from aquin.match.settle import settle
-from aquin.match.skin import with_skin
-from aquin.measure.clip import Clip
-from aquin.measure.ledger import MAIN, PictureValues, Row, measure
-from aquin.measure.skin import Dab, find_skin
+from aquin.measure.ledger import MAIN, Evidence, PictureValues, Row, measure
+from aquin.measure.skin import Dab
+from aquin.production.audit.finding import Finding
 
-Role = Literal["hero", "shot"]
-ROLES: tuple[Role, Role] = ("hero", "shot")
-_SERIALS = count()
-
-
-@dataclass(frozen=True)
-class Side:
-    """How one side is opened: everything that a session needs to open it again."""
-
-    file: str
-    encoding: str
-    frame: int | None = None
-    matrix: Matrix | None = None
-    range: Range | None = None
-    corners: tuple[tuple[float, float], ...] | None = None
-    """Corners set by hand; None lets the chart be found."""
-    raw: tuple[tuple[str, Any], ...] = ()
-    """How a raw still is developed (`RawDecode.values`); empty as usual."""
-
-
-@dataclass(frozen=True)
-class Loaded:
-    """One side as read: the clip, its frame, scene-linear pixels, and the chart if there is one."""
-
-    side: Side
-    clip: Clip
-    frame: Frame
-    linear: Float32
-    reading: Reading | None
-    serial: int = field(default_factory=lambda: next(_SERIALS), compare=False)
-    """Names these pixels among all that were ever read: an object's own id comes back when another has gone."""
-
-
-At = tuple[float, float]
-"""A place as shares of a picture's width and height."""
 Pair = tuple[At, At]
 """A place in the hero and the place of the same thing in the shot."""
 
@@ -77,87 +34,45 @@ class Decisions:
     dabs: tuple[tuple[Dab, ...], tuple[Dab, ...]] = ((), ())
     faces: bool = False
 
-
-def load_side(side: Side, config: ColourConfig, chart: Layout) -> Loaded:
-    """Open, decode, find and read: the slow part, for a worker. Raises AquinError."""
-    raw = RawDecode.of(dict(side.raw)) if side.raw else None
-    clip = Clip.open(side.file, side.encoding, config, side.matrix, side.range, raw)
-    frame, linear = clip.read(side.frame)
-    corners = None if side.corners is None else np.array(side.corners, np.float64)
-    reading = read_chart(frame.rgb, clip.to_linear, chart, corners)
-    return Loaded(replace(side, frame=frame.number), clip, frame, linear, reading)
-
-
-def reread(loaded: Loaded, corners: Float64, chart: Layout) -> Loaded:
-    """Read the chart again at corners set by hand. Raises AquinError for corners that make no chart."""
-    reading = read_chart(loaded.frame.rgb, loaded.clip.to_linear, chart, corners)
-    rows = tuple((float(x), float(y)) for x, y in corners)
-    return replace(loaded, reading=reading, side=replace(loaded.side, corners=rows))
+    def side(self, role: Role) -> Side | None:
+        return self.hero if role == "hero" else self.shot
 
 
 @dataclass(frozen=True)
-class SkinWish:
-    """How skin is found while solving: through which view, and what was said of it on the hero and the shot."""
+class Step:
+    """What was done, how it was before, and the production's newest step at that time: one history for both."""
 
-    view: Callable[[Any], Any]
-    dabs: tuple[tuple[Dab, ...], tuple[Dab, ...]] = ((), ())
-    faces: bool = False
-
-
-def solve_sides(
-    hero: Loaded,
-    shot: Loaded,
-    hero_grade: Grade | None = None,
-    named: Sequence[tuple[Float64, Float64]] = (),
-    given: Source | None = None,
-) -> Match:
-    """Solve the shot to the hero as that is graded, by charts where both show one, else by what the production knows (`given`) or by what
-    both saw: slow, for a worker.
-
-    Raises AquinError when nothing supports a match.
-    """
-    first, other = _as_filmed(hero, shot, hero_grade or Grade())
-    if given is not None and not named and (first.reading is None or other.reading is None):
-        return match_given(given, other)
-    return match_sides(first, other, models=MODELS, named=named)
+    what: str
+    before: Decisions
+    after_entry: int = 0
 
 
-def solve_for_skin(
-    match: Match, hero: Loaded, shot: Loaded, hero_grade: Grade, wish: SkinWish
-) -> tuple[Match, bool]:
-    """The match with solutions for skin beside its own, and whether there is skin in both: slow, for a worker."""
-    first, other = _as_filmed(hero, shot, hero_grade)
-    masks = []
-    for k, (side, grade) in enumerate(((first, Grade()), (other, match.solution(None, "frame").grade))):
-        signal = np.asarray(wish.view(np.asarray(grade.apply_linear(side.linear), np.float32)), np.float32)
-        masks.append(find_skin(signal, wish.dabs[k], wish.faces))
-    vouched = wish.faces or any(wish.dabs)
-    found = with_skin(match, first, other, (masks[0], masks[1]), vouched=vouched)
-    return found, bool(found.other)
+class Door(Protocol):
+    """The way into the production, where a production's shot is on the Bench: what is decided on it is the production's to keep."""
+
+    def newest(self) -> int:
+        """The number of the production's newest step that undo would take back."""
+
+    def keep(self, before: Decisions, now: Decisions, what: str) -> bool:
+        """Keep what was decided in the production; False where it is not the production's."""
 
 
-def _as_filmed(hero: Loaded, shot: Loaded, grade: Grade) -> tuple[Filmed, Filmed]:
-    """Both sides for the matching core, the hero as it is graded."""
-    reading, linear = hero.reading, hero.linear
-    if grade != Grade():
-        linear = np.asarray(grade.linear(linear), np.float32)
-        if reading is not None:
-            reading = replace(reading, linear=np.asarray(grade.linear(reading.linear), np.float64))
-    return Filmed(hero.frame.rgb, linear, reading), Filmed(shot.frame.rgb, shot.linear, shot.reading)
+@dataclass(frozen=True)
+class Known:
+    """What is known of a shot before anything is read: its ledger under a grade, what is open about it, and what the edit uses."""
+
+    rows: tuple[Row, ...] = ()
+    grade: Grade | None = None
+    findings: tuple[Finding, ...] = ()
+    used: tuple[tuple[int, int], ...] = ()
 
 
-def colour_at(loaded: Loaded, at: At) -> Float64:
-    """(3,) mean scene-linear AP1 of 7 by 7 pixels about a place."""
-    h, w = loaded.linear.shape[:2]
-    x, y = (int(np.clip(round(v * n), 3, n - 4)) for v, n in zip(at, (w, h), strict=True))
-    return np.asarray(loaded.linear[y - 3 : y + 4, x - 3 : x + 4].reshape(-1, 3).mean(axis=0), np.float64)
-
-
-class Bench:
+class BenchState:
     """The state behind the Bench. Every decision goes through `decide`, which can be undone."""
 
-    def __init__(self, config: ColourConfig | None = None) -> None:
+    def __init__(self, config: ColourConfig | None = None, door: Door | None = None) -> None:
         self.config = config or ColourConfig.load()
+        self.door = door
         self.chart = layout()
         self.loaded: dict[Role, Loaded | None] = {"hero": None, "shot": None}
         self.match: Match | None = None
@@ -168,28 +83,66 @@ class Bench:
         self.tolerances: dict[str, float] = {}
         self.given: Source | None = None
         """What the production knows of this shot beside its hero."""
+        self.known = Known()
         self.strength = 1.0
         """How much of a solution is taken."""
         self.now = Decisions()
         self.graded = True
-        self._past: list[tuple[str, Decisions]] = []
-        self._future: list[tuple[str, Decisions]] = []
-        self._open_stroke: str | None = None
+        self._past: list[Step] = []
+        self._future: list[Step] = []
+        self._stroke: tuple[str, Decisions] | None = None
+        """An open drag: its name, and how it was before."""
 
     # decisions and their history
 
     def decide(self, what: str, decisions: Decisions, stroke: str | None = None) -> None:
-        """Make `decisions` current. Steps of one `stroke` (a drag) are one step of undo."""
+        """Make `decisions` current. Steps of one `stroke` (a drag) are one step of undo, kept when it ends."""
         if decisions == self.now:
             return
-        if stroke is None or stroke != self._open_stroke:
-            self._past.append((what, self.now))
-        self._open_stroke = stroke
+        before, self.now = self.now, decisions
+        if stroke is not None:
+            if self._stroke is None or self._stroke[0] != what:
+                self.end_stroke()
+                self._stroke = (what, before)
+            return
+        self.end_stroke(keep_now=before)
+        self._keep(what, before)
+
+    def end_stroke(self, keep_now: Decisions | None = None) -> None:
+        """A drag is over: it becomes one step. `keep_now`: what was current before a decision that comes right after it."""
+        if self._stroke is None:
+            return
+        (what, before), self._stroke = self._stroke, None
+        later = self.now
+        if keep_now is not None:
+            self.now = keep_now
+        if before != self.now:
+            self._keep(what, before)
+        self.now = later
+
+    def _keep(self, what: str, before: Decisions) -> None:
+        self._future.clear()
+        if self.door is not None and self.door.keep(before, self.now, what):
+            return
+        self._past.append(Step(what, before, self.door.newest() if self.door is not None else 0))
+
+    def show(self, decisions: Decisions) -> None:
+        """Look at something else, which is no decision. What was decided on files that are no production's can still be brought back."""
+        self.end_stroke()
+        by_hand = self.now.shot is not None and not self.now.shot.shot_id and self.now.grade != Grade()
+        if by_hand:
+            self._past.append(
+                Step("look at another shot", self.now, self.door.newest() if self.door is not None else 0)
+            )
+        else:
+            self._past.clear()
         self._future.clear()
         self.now = decisions
 
-    def end_stroke(self) -> None:
-        self._open_stroke = None
+    def follow(self, **fields: Any) -> None:
+        """Take over what was decided elsewhere."""
+        if self._stroke is None:
+            self.now = replace(self.now, **fields)
 
     def undo(self) -> str | None:
         return self._step(self._past, self._future)
@@ -197,30 +150,33 @@ class Bench:
     def redo(self) -> str | None:
         return self._step(self._future, self._past)
 
-    def _step(self, source: list[tuple[str, Decisions]], target: list[tuple[str, Decisions]]) -> str | None:
-        self._open_stroke = None
+    def _step(self, source: list[Step], target: list[Step]) -> str | None:
+        self.end_stroke()
         if not source:
             return None
-        what, decisions = source.pop()
-        target.append((what, self.now))
-        self.now = decisions
-        return what
+        step = source.pop()
+        target.append(Step(step.what, self.now, step.after_entry))
+        self.now = step.before
+        return step.what
+
+    def forget_future(self) -> None:
+        self._future.clear()
 
     @property
-    def past(self) -> list[tuple[str, Decisions]]:
+    def past(self) -> list[Step]:
         """What was done, and how it was before; the newest last."""
         return self._past
 
     @property
     def can_undo(self) -> str | None:
-        return self._past[-1][0] if self._past else None
+        return self._past[-1].what if self._past else None
 
     @property
     def can_redo(self) -> str | None:
-        return self._future[-1][0] if self._future else None
+        return self._future[-1].what if self._future else None
 
     def side(self, role: Role) -> Side | None:
-        return self.now.hero if role == "hero" else self.now.shot
+        return self.now.side(role)
 
     def set_side(self, role: Role, side: Side) -> None:
         """A new file, encoding, frame or corners for one side."""
@@ -230,7 +186,10 @@ class Bench:
         if was is None or (was.file, was.frame) != (side.file, side.frame):  # marks belong to one frame
             hero_dabs, shot_dabs = self.now.dabs
             made = replace(made, pairs=(), dabs=((), shot_dabs) if role == "hero" else (hero_dabs, ()))
-        self.decide(what, made)
+        if was is not None and side.shot_id and replace(was, frame=side.frame) == side:
+            self.now = made  # another frame of the production's shot is a look, no decision
+        else:
+            self.decide(what, made)
 
     def set_grade(self, grade: Grade, what: str, stroke: str | None = None) -> None:
         self.decide(what, replace(self.now, grade=grade), stroke)
@@ -239,10 +198,9 @@ class Bench:
         """What a worker read for the current decisions; also fixes the frame number that was left open."""
         self.loaded[role] = loaded
         self.match = None
-        if role == "hero":
-            self.now = replace(self.now, hero=loaded.side)
-        else:
-            self.now = replace(self.now, shot=loaded.side)
+        self.now = (
+            replace(self.now, hero=loaded.side) if role == "hero" else replace(self.now, shot=loaded.side)
+        )
 
     # what is shown
 
@@ -261,12 +219,25 @@ class Bench:
     def grade(self) -> Grade:
         return self.now.grade
 
+    @property
+    def evidence(self) -> Evidence | None:
+        """What speaks for the shot: of the match, or, before that is solved, what the production knows."""
+        if self.match is not None:
+            return self.match.evidence
+        return self.given.evidence if self.given is not None else None
+
     def ledger(self, grade: Grade | None = None) -> list[Row]:
-        """The ledger under the current grade (or with it off); empty without a match."""
-        if self.match is None:
-            return []
+        """The ledger under the current grade (or with it off); empty where nothing is known."""
         shown = grade or (self.now.grade if self.graded else Grade())
-        return measure(self.match.evidence, shown, self.pictures, self.tolerances)
+        if self.evidence is None:
+            return list(self.known.rows) if shown == self.known.grade else []
+        pictures = self.pictures
+        rows = measure(self.evidence, shown, pictures, self.tolerances)
+        if (
+            pictures is None and shown == self.known.grade
+        ):  # what the Board measured on the pictures holds meanwhile
+            rows += [r for r in self.known.rows if r.axis.picture]
+        return rows
 
     def settle(self, axis: str) -> None:
         """Bring one axis to the hero."""
@@ -294,86 +265,31 @@ class Bench:
         return replace(found, regions=self.grade.regions, softness=self.grade.softness)
 
     def next_step(self) -> tuple[str, str]:
-        """The most useful next step in words, and the name of the action that does it."""
+        """The most useful next step in words, and the command that does it."""
         for role in ROLES:
-            if self.side(role) is None:
-                return f"Open a {role}", f"open {role}"
+            side = self.side(role)
+            if side is None:
+                return f"Open a {role}", f"bench.open_{role}"
+            if not side.encoding:
+                return f"Choose how the {role} was recorded", "bench.encoding"
+        if self.known.findings:
+            count = len(self.known.findings)
+            return (
+                f"{count} finding{'s are' if count > 1 else ' is'} open about this shot: look first",
+                "shots.finding",
+            )
         for role in ROLES:
             loaded = self.loaded[role]
-            if loaded is not None and loaded.reading is None and self.match is None:
-                return (
-                    f"No chart was found in the {role}: put its four corners on the chart",
-                    f"corners {role}",
-                )
+            if loaded is not None and loaded.looked and loaded.reading is None and self.match is None:
+                words = f"No chart was found in the {role}: put its four corners on the chart"
+                return words, f"bench.corners_{role}"
         if self.match is None:
             return "Reading and solving", ""
         off = [row for row in self.ledger(self.now.grade) if not row.within and row.axis.name in MAIN]
         if off:
             axes = "axis is" if len(off) == 1 else "axes are"
-            return f"{len(off)} {axes} out of tolerance: settle all", "settle all"
-        return "The shot is within tolerance: export the grade", "export"
-
-    # sessions
-
-    def session(self, folder: Path) -> dict[str, Any]:
-        """Everything that opens this again; paths relative to `folder` where they lie below it."""
-        data: dict[str, Any] = {"version": 1}
-        if self.config.path is not None:
-            data["config"] = _relative(self.config.path, folder)
-        for role in ROLES:
-            side = self.side(role)
-            if side is not None:
-                data[role] = asdict(side) | {"file": _relative(Path(side.file), folder)}
-        data["grade"] = self.now.grade.values()
-        if self.now.pairs:
-            data["pairs"] = [[list(a), list(b)] for a, b in self.now.pairs]
-        if any(self.now.dabs):
-            data["skin"] = [dabs_values(side) for side in self.now.dabs]
-        if self.now.faces:
-            data["faces"] = True
-        return data
-
-    def save(self, path: Path) -> None:
-        text = json.dumps(self.session(path.parent), indent=2) + "\n"
-        write_safely(path, lambda p: _put(p, text), force=True)
-
-
-def read_session(path: Path) -> tuple[ColourConfig, Decisions]:
-    """A session file: its configuration and decisions. Raises AquinError."""
-    try:
-        if path.stat().st_size > 1_000_000:
-            raise ValueError("it is too large")
-        data = json.loads(path.read_text(encoding="utf-8"))
-        if data.get("version") != 1:
-            raise ValueError("it was written by another version")
-        config = ColourConfig.load(path.parent / data["config"] if data.get("config") else None)
-        sides: dict[str, Side] = {}
-        for role in ROLES:
-            if entry := data.get(role):
-                corners = entry.get("corners")
-                pairs = None if corners is None else tuple((float(x), float(y)) for x, y in corners)
-                sides[role] = Side(
-                    str((path.parent / entry["file"]).absolute()),
-                    str(entry["encoding"]),
-                    entry.get("frame"),
-                    entry.get("matrix"),
-                    entry.get("range"),
-                    pairs,
-                    tuple(RawDecode.of(dict(entry["raw"])).values().items()) if entry.get("raw") else (),
-                )
-        named: tuple[Pair, ...] = tuple(
-            ((float(a[0]), float(a[1])), (float(b[0]), float(b[1]))) for a, b in data.get("pairs") or ()
-        )
-        hero_dabs, shot_dabs = (dabs_of(side) for side in data.get("skin") or ((), ()))
-        grade = Grade.of(data.get("grade") or {})
-        sure = (hero_dabs, shot_dabs)
-        return config, Decisions(
-            sides.get("hero"), sides.get("shot"), grade, named, sure, bool(data.get("faces"))
-        )
-    except OSError as error:
-        raise AquinError(f"the session can't be read ({error.strerror})", path, "Check the name") from error
-    except (ValueError, KeyError, TypeError, AttributeError) as error:
-        raise AquinError(f"this is no session of Aquin ({error})", path, "Open the files again") from error
+            return f"{len(off)} {axes} out of tolerance: settle all", "bench.settle_all"
+        return "The shot is within tolerance: export the grade", "bench.export"
 
 
 def parted(key: str) -> tuple[str, Weight]:
@@ -395,14 +311,3 @@ def dabs_of(values: Any) -> tuple[Dab, ...]:
             raise ValueError("a touch of the brush lies outside of the picture")
         out.append(dab)
     return tuple(out[:4000])
-
-
-def _relative(path: Path, folder: Path) -> str:
-    try:
-        return str(path.relative_to(folder.absolute()))
-    except ValueError:
-        return str(path)
-
-
-def _put(path: Path, text: str) -> None:
-    path.write_text(text, encoding="utf-8")

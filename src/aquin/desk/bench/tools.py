@@ -6,17 +6,9 @@ from PySide6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 from aquin.desk.bench.hands import AreaHand, Hand, PairHand, RegionHand, SkinHand
 from aquin.desk.bench.pictures import Pictures
 from aquin.desk.bench.strip import Strip
+from aquin.desk.commands import tip
 from aquin.desk.kit.labels import Words
 from aquin.desk.kit.number import Number
-
-KEYS = {"area": "A", "regions": "R", "skin": "M", "pairs": "J"}
-TIPS = {
-    "area": "Let the scopes look at a part of each picture",
-    "regions": "Move the selected region's ellipse, or pick the colour of its key",
-    "skin": "See what passes for skin, and paint what does or does not",
-    "pairs": "Name things that are the same in both pictures: they then count in the match",
-}
-
 
 HANDLING = "Arrow keys move the hand (Shift: far), Enter presses and lets go, N goes to the other picture"
 
@@ -45,7 +37,7 @@ class Tools(QWidget):
         self.play_button = QPushButton("play")
         self.play_button.setProperty("quiet", True)
         self.play_button.setToolTip(
-            "Play hero and shot in step from here, at reduced size (Shift+Space). Stopped, the measured frame comes back"
+            tip("bench.play", "At reduced size; stopped, the measured frame comes back")
         )
         self.play_button.clicked.connect(self.play)
         self.strip = Strip()
@@ -73,7 +65,7 @@ class Tools(QWidget):
             button = self.buttons[name] = QPushButton(name)
             button.setCheckable(True)
             button.setProperty("quiet", True)
-            button.setToolTip(f"{TIPS[name]} ({KEYS[name]}). {HANDLING}")
+            button.setToolTip(tip(f"bench.{name}", HANDLING))
             button.clicked.connect(lambda on, n=name: self.choose(n if on else ""))
             line.addWidget(button)
         self._show()

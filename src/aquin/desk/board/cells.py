@@ -6,8 +6,8 @@ from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelInd
 from PySide6.QtGui import QIcon, QPainter, QPen
 from PySide6.QtWidgets import QHeaderView, QStyle, QStyledItemDelegate, QStyleOptionViewItem, QTableView
 
-from aquin.desk.bench.ledger import difference_text
 from aquin.desk.kit import theme
+from aquin.desk.kit.axes import difference_text
 from aquin.desk.kit.gauge import draw_gauge
 from aquin.desk.kit.thumbs import Thumbs
 from aquin.production.cells import GAUGES, Cell, State

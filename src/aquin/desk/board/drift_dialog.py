@@ -1,7 +1,5 @@
 """Drift: how light changed in a setup over the time of day, and the trims that follow from it, to be accepted one by one or together."""
 
-from dataclasses import dataclass
-
 import numpy as np
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
@@ -19,35 +17,14 @@ from aquin.desk.kit.jobs import Jobs
 from aquin.desk.kit.labels import Words
 from aquin.desk.kit.listing import listing
 from aquin.desk.kit.plot import Line, Plot
-from aquin.match.drift import Drift, to_parts
-from aquin.production import Camera, Production, Setup
+from aquin.jobs.light import Light, look_at_light
+from aquin.match.drift import to_parts
+from aquin.production import Production, Setup
 from aquin.production.audit.light import STOPS_A_MIRED
-from aquin.production.ledgers import known_charts, known_frames
-from aquin.production.match_desk import Desk
 from aquin.production.setups import seconds_of
-from aquin.production.trims import Trim, accept, drift_in, trims_for
+from aquin.production.trims import Trim, accept
 
 HOUR = 3600.0
-
-
-@dataclass(frozen=True)
-class Found:
-    """A setup's drift and the trims of its shots, with each one's camera and time of day."""
-
-    drift: Drift
-    trims: tuple[Trim, ...]
-    cameras: dict[str, str]
-
-
-def look_at_light(production: Production, config: ColourConfig, setup: Setup) -> Found:
-    """What is known of it; nothing is read from media. Raises AquinError."""
-    desk = Desk(production, config)
-    places = [p for p in desk.shots if p[0] == setup.id]
-    known_charts(desk, places)
-    known_frames(desk, places)
-    trims = trims_for(desk, places, all_of_them=True)
-    trims = sorted((t for t in trims if t.record.on), key=lambda t: (seconds_of(t.shot) or (0.0, 0.0))[0])
-    return Found(drift_in(desk, setup), tuple(trims), {c.id: c.name for c in production.all(Camera)})
 
 
 def clock(seconds: float) -> str:
@@ -65,7 +42,7 @@ class DriftDialog(QDialog):
         production: Production,
         config: ColourConfig,
         setup: Setup,
-        found: Found,
+        found: Light,
         jobs: Jobs,
         parent: QWidget,
     ) -> None:
@@ -211,11 +188,11 @@ class DriftDialog(QDialog):
         for button in (self.one_button, self.all_button):
             button.setEnabled(False)
 
-        def work() -> Found:
+        def work() -> Light:
             accept(production, config, trims)
             return look_at_light(production, config, setup)
 
-        def done(found: Found) -> None:
+        def done(found: Light) -> None:
             self.found = found
             self._show()
             self.told.emit(

@@ -19,39 +19,37 @@ from PySide6.QtWidgets import (
 
 from aquin.colour.config import ColourConfig
 from aquin.desk.board.cells import BoardModel, BoardTable
-from aquin.desk.board.drift_dialog import DriftDialog, Found, look_at_light
+from aquin.desk.board.drift_dialog import DriftDialog
 from aquin.desk.kit import theme
 from aquin.desk.kit.columns import COLUMNS, Columns
 from aquin.desk.kit.jobs import Jobs, Latest, Tell
 from aquin.desk.kit.labels import Words
 from aquin.desk.kit.thumbs import Thumbs
+from aquin.desk.session import Session
 from aquin.errors import AquinError
+from aquin.jobs.light import Light, look_at_light
+from aquin.jobs.settle_cells import settle_cells
 from aquin.production import Production, Setup, Shot
 from aquin.production.cells import Cell, State, agree, board, without_trims
 from aquin.production.grading import propagate
 from aquin.production.heroes import make_hero, make_main, take_proposed
 from aquin.production.ledgers import measure_cells
 from aquin.production.match_desk import Desk, Place
-from aquin.production.matching import MODELS, Summary, Wish, settle
-from aquin.production.measuring import measure_shots
-from aquin.workers import part
+from aquin.production.matching import MODELS, Summary, Wish
 
 PANEL = 292
 
 
 class BoardView(QWidget):
-    """Setups by cameras. `looked_at` carries a shot, the Bench's role for it, and a frame or None; `stated` says that counts may have changed."""
+    """Setups by cameras. `looked_at` carries a shot; `stated` says that counts may have changed."""
 
     told = Signal(str)
     stated = Signal()
-    looked_at = Signal(object, str, object)
+    looked_at = Signal(object)
 
-    def __init__(self, jobs: Jobs) -> None:
+    def __init__(self, session: Session, jobs: Jobs) -> None:
         super().__init__()
-        self.jobs = jobs
-        self.production: Production | None = None
-        self.config: ColourConfig | None = None
-        self.seen_on: tuple[str, str] = ("", "")
+        self.session, self.jobs = session, jobs
         self.cells: dict[Place, Cell] = {}
         self.summary: Summary | None = None
         self._behind = False
@@ -88,6 +86,17 @@ class BoardView(QWidget):
         line.setContentsMargins(0, 0, 0, 0)
         line.addWidget(self.columns)
         self._show_cells({})
+        session.opened.connect(self._opened)
+        session.changed.connect(self.refresh)
+        session.screened.connect(self._screened)
+
+    @property
+    def production(self) -> Production | None:
+        return self.session.production
+
+    @property
+    def config(self) -> ColourConfig:
+        return self.session.config
 
     # building
 
@@ -182,16 +191,19 @@ class BoardView(QWidget):
 
     # showing
 
-    def show_production(
-        self, production: Production | None, config: ColourConfig, seen_on: tuple[str, str]
-    ) -> None:
-        self.production, self.config, self.seen_on = production, config, seen_on
+    def _opened(self) -> None:
         self.summary = None
         self.cells = {}
         self.result.setVisible(False)
-        self.thumbs.show(production, config, seen_on)
-        if production is None:
+        self.thumbs.show(self.production, self.config, self.session.screen)
+        if self.production is None:
             self._show_cells({})
+        self.refresh()
+
+    def _screened(self) -> None:
+        """Pictures and ledgers through another screen; what was not measured on it yet is shown so."""
+        self.thumbs.show(self.production, self.config, self.session.screen)
+        self.table.viewport().update()
         self.refresh()
 
     def showEvent(self, event: QShowEvent) -> None:
@@ -204,8 +216,8 @@ class BoardView(QWidget):
         self._behind = bool(self.cells) and not self.isVisible()
         if self._behind:
             return
-        production, config, seen_on = self.production, self.config, self.seen_on
-        if production is not None and config is not None:
+        production, config, seen_on = self.production, self.config, self.session.screen
+        if production is not None:
 
             def work() -> dict[Place, Cell]:
                 try:
@@ -218,6 +230,7 @@ class BoardView(QWidget):
     def _show_cells(self, cells: dict[Place, Cell]) -> None:
         first = not self.cells and bool(cells)
         self.cells = cells
+        self.session.show_cells(cells)
         self.model.show_cells(cells)
         some = bool(self.model.setups)
         self.table.setVisible(some)
@@ -346,8 +359,8 @@ class BoardView(QWidget):
         self._settle(self.table.chosen())
 
     def _settle(self, places: list[Place]) -> None:
-        production, config, seen_on = self.production, self.config, self.seen_on
-        if production is None or config is None or not places:
+        production, config, seen_on = self.production, self.config, self.session.screen
+        if production is None or not places:
             return
         if not any(c.setup.hero_id for c in self.cells.values() if c.place in places):
             self.told.emit(
@@ -355,16 +368,9 @@ class BoardView(QWidget):
             )
             return
         wish = Wish(model=str(self.model_box.currentData()))
-        wanted = {p[0] for p in places}
 
         def work(tell: Tell) -> Summary:
-            shots = [
-                s
-                for s in production.all(Shot)
-                if s.setup_id in wanted and s.kind not in ("series", "reference")
-            ]
-            measure_shots(production, config, shots, tell=part(tell, 0.0, 0.3))
-            return settle(production, config, places, wish, seen_on, tell=part(tell, 0.3, 1.0))
+            return settle_cells(production, config, places, wish, seen_on, tell=tell)
 
         def done(summary: Summary) -> None:
             self.summary = summary
@@ -384,8 +390,9 @@ class BoardView(QWidget):
         self.result.setVisible(True)
 
     def measure(self) -> None:
-        production, config, seen_on, places = self.production, self.config, self.seen_on, self.table.chosen()
-        if production is None or config is None:
+        production, config, seen_on = self.production, self.config, self.session.screen
+        places = self.table.chosen()
+        if production is None:
             return
 
         def work(tell: Tell) -> None:
@@ -419,7 +426,7 @@ class BoardView(QWidget):
     def propagate(self, linked: bool) -> None:
         """The first selected cell's balance to the other selected ones."""
         cells, config = self.chosen, self.config
-        if len(cells) > 1 and cells[0].balance is not None and config is not None:
+        if len(cells) > 1 and cells[0].balance is not None:
             source = cells[0].balance
             self._try(lambda p: propagate(p, config, source, [c.place for c in cells[1:]], linked))
 
@@ -428,11 +435,11 @@ class BoardView(QWidget):
     def ask_drift(self) -> None:
         """The light of the selected cell's setup over the day."""
         cells = self.chosen
-        if not cells or self.production is None or self.config is None:
+        if not cells or self.production is None:
             return
         production, config, setup = self.production, self.config, cells[0].setup
 
-        def done(found: Found) -> None:
+        def done(found: Light) -> None:
             dialog = self.drift = DriftDialog(production, config, setup, found, self.jobs, self)
             dialog.told.connect(self.told)
             dialog.open()
@@ -449,15 +456,23 @@ class BoardView(QWidget):
 
     def look(self) -> None:
         """The selected shot on the Bench, beside what the hero's camera recorded at that moment."""
-        shot, production, config = self.shot, self.production, self.config
-        if shot is None or production is None or config is None:
+        if self.shot is not None:
+            self.looked_at.emit(self.shot)
+
+    def reveal(self) -> None:
+        """The cell and the shot that are worked on, where others are selected here."""
+        shot = self.session.shot
+        place = (shot.setup_id, shot.camera_id) if shot is not None else None
+        if shot is None or place not in self.cells or self.shot == shot:
             return
-        at = Desk(production, config).moment(shot)
-        if at is None:  # the hero itself
-            self.looked_at.emit(shot, "hero", None)
-            return
-        self.looked_at.emit(at.hero, "hero", at.hero_frame)
-        self.looked_at.emit(shot, "shot", at.shot_frame)
+        if place not in self.table.chosen():
+            self.table.choose([place])
+        for row in range(self.list.count()):
+            if self.list.item(row).data(Qt.ItemDataRole.UserRole) == shot.id:
+                self.list.setCurrentRow(row)
+
+    def take_keyboard(self) -> None:
+        self.table.setFocus()
 
     def step(self, by: int) -> None:
         row = self.list.currentRow() + by
@@ -466,7 +481,7 @@ class BoardView(QWidget):
 
     def agree(self) -> None:
         shot, config = self.shot, self.config
-        if shot is None or config is None:
+        if shot is None:
             return
         state = next((s for c in self.chosen for s in c.shots if s.shot.id == shot.id), None)
         on = state is None or not state.agreed

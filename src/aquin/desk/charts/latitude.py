@@ -29,6 +29,7 @@ from aquin.desk.kit.jobs import Jobs
 from aquin.desk.kit.labels import Words
 from aquin.desk.kit.number import Number
 from aquin.desk.kit.plot import Line, Plot
+from aquin.desk.session import Session
 from aquin.errors import AquinError
 from aquin.exchange.latitude_report import Report, minus, row_words, write_latitude
 from aquin.production import Camera, Production
@@ -53,12 +54,10 @@ class LatitudePage(QWidget):
 
     told = Signal(str)
 
-    def __init__(self, jobs: Jobs) -> None:
+    def __init__(self, session: Session, jobs: Jobs) -> None:
         super().__init__()
-        self.jobs = jobs
-        self.production: Production | None = None
-        self.config = ColourConfig.load()
-        self.seen_on: tuple[str, str] = ("", "")
+        self.session, self.jobs = session, jobs
+        self._of: tuple[object, object] = (None, None)
         self.found: dict[str, Latitude] = {}
         self.reads: dict[str, list[Read]] = {}
         column = QVBoxLayout(self)
@@ -146,15 +145,18 @@ class LatitudePage(QWidget):
         both.addLayout(grid)
         return both
 
-    def show_production(
-        self, production: Production | None, config: ColourConfig, seen_on: tuple[str, str]
-    ) -> None:
-        if production is not self.production or config is not self.config:
-            self.found, self.reads = {}, {}
-        self.production, self.config, self.seen_on = production, config, seen_on
-        self.refresh()
+    @property
+    def production(self) -> Production | None:
+        return self.session.production
+
+    @property
+    def config(self) -> ColourConfig:
+        return self.session.config
 
     def refresh(self) -> None:
+        if self._of != (self.production, self.config):
+            self._of = (self.production, self.config)
+            self.found, self.reads = {}, {}
         chosen = self.camera.currentData()
         self.camera.clear()
         for found in ranked(list(self.found.values())):
@@ -166,6 +168,11 @@ class LatitudePage(QWidget):
             self.camera.setCurrentIndex(at)
         self._show()
 
+    @property
+    def can_measure(self) -> bool:
+        """Whether any camera has a series."""
+        return bool(self._cameras())
+
     def policy(self) -> Policy:
         return policy_of(self.production) if self.production is not None else "bright"
 
@@ -175,7 +182,7 @@ class LatitudePage(QWidget):
         return [c for c in self.production.all(Camera) if len(series_of(self.production, c)) >= 3]
 
     def _show(self) -> None:
-        self.measure_button.setEnabled(bool(self._cameras()))
+        self.measure_button.setEnabled(self.can_measure)
         found = self.found.get(str(self.camera.currentData()))
         for widget in (self.camera, self.lift_button, self.report_button):
             widget.setEnabled(found is not None)
@@ -280,7 +287,7 @@ class LatitudePage(QWidget):
         if one is None or zero is None or one is zero:
             self.told.emit("Select a stop other than the normal exposure.")
             return
-        config, seen_on = self.config, self.seen_on
+        config, seen_on = self.config, self.session.screen
 
         def work() -> Lifted:
             from aquin.charts.take import to_linear_of

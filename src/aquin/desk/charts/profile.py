@@ -23,6 +23,7 @@ from aquin.desk.kit.ask import EXPORTS, ask_save
 from aquin.desk.kit.jobs import Jobs
 from aquin.desk.kit.labels import Words
 from aquin.desk.kit.plot import Line, Plot
+from aquin.desk.session import Session
 from aquin.errors import AquinError
 from aquin.exchange.latitude_report import minus
 from aquin.exchange.profile_file import write_profile
@@ -36,11 +37,10 @@ class ProfilePage(QWidget):
     told = Signal(str)
     config_changed = Signal()
 
-    def __init__(self, jobs: Jobs) -> None:
+    def __init__(self, session: Session, jobs: Jobs) -> None:
         super().__init__()
-        self.jobs = jobs
-        self.production: Production | None = None
-        self.config = ColourConfig.load()
+        self.session, self.jobs = session, jobs
+        self._of: Production | None = None
         self.made: dict[str, tuple[Profile, list[Comparison]]] = {}
         self.reads: dict[str, list[Read]] = {}
         column = QVBoxLayout(self)
@@ -101,13 +101,18 @@ class ProfilePage(QWidget):
         end.addWidget(self.export_button)
         column.addLayout(end)
 
-    def show_production(self, production: Production | None, config: ColourConfig) -> None:
-        if production is not self.production:
-            self.made, self.reads = {}, {}
-        self.production, self.config = production, config
-        self.refresh()
+    @property
+    def production(self) -> Production | None:
+        return self.session.production
+
+    @property
+    def config(self) -> ColourConfig:
+        return self.session.config
 
     def refresh(self) -> None:
+        if self.production is not self._of:
+            self._of = self.production
+            self.made, self.reads = {}, {}
         cameras = self.production.all(Camera) if self.production is not None else []
         chosen = self.camera.currentData()
         self.camera.clear()
@@ -125,6 +130,16 @@ class ProfilePage(QWidget):
             self.against.setCurrentIndex(at)
         self._show()
 
+    @property
+    def can_measure(self) -> bool:
+        """Whether the chosen camera has a series."""
+        camera = self.current()
+        return (
+            self.production is not None
+            and camera is not None
+            and len(series_of(self.production, camera)) >= 3
+        )
+
     def current(self) -> Camera | None:
         id = self.camera.currentData()
         return self.production.find(Camera, str(id)) if self.production is not None and id else None
@@ -134,7 +149,7 @@ class ProfilePage(QWidget):
         series = (
             series_of(self.production, camera) if self.production is not None and camera is not None else []
         )
-        self.measure_button.setEnabled(len(series) >= 3)
+        self.measure_button.setEnabled(self.can_measure)
         made = self.made.get(camera.id) if camera is not None else None
         for widget in (self.use_button, self.export_button, self.name, self.against):
             widget.setEnabled(made is not None)

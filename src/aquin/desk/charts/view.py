@@ -28,19 +28,21 @@ from PySide6.QtWidgets import (
 from aquin.arrays import Float64
 from aquin.charts.fits import METRICS
 from aquin.charts.layout import layout, names
-from aquin.colour.config import ColourConfig
 from aquin.desk.charts.drawings import Plane, StepLines, Swatches, SweepStrip
 from aquin.desk.charts.frame import ChartFrame
 from aquin.desk.charts.latitude import LatitudePage
 from aquin.desk.charts.profile import ProfilePage
 from aquin.desk.charts.state import ChartDesk, ShownFrame, Solved, frame_of, with_mark
+from aquin.desk.commands import tip
 from aquin.desk.kit import theme
 from aquin.desk.kit.columns import COLUMNS, Columns
 from aquin.desk.kit.jobs import Jobs
 from aquin.desk.kit.labels import Words
 from aquin.desk.kit.number import Number
+from aquin.desk.session import Session
 from aquin.errors import AquinError
-from aquin.production import Production, Shot
+from aquin.jobs.balance_charts import Balanced, Wish, balance_charts
+from aquin.production import Shot
 from aquin.production.charting import identify_take, keep_balance, keep_mark, let_follow, mark_of
 
 PAGES = (
@@ -57,11 +59,11 @@ class ChartsView(QWidget):
     stated = Signal()
     config_changed = Signal()
 
-    def __init__(self, jobs: Jobs) -> None:
+    def __init__(self, session: Session, jobs: Jobs) -> None:
         super().__init__()
-        self.jobs = jobs
-        self.desk = ChartDesk()
-        self.seen_on: tuple[str, str] = self.desk.config.default_view()
+        self.session, self.jobs = session, jobs
+        self.desk = ChartDesk(None, session.config)
+        self._frame_shown: tuple[object, ...] | None = None
         self.shot: Shot | None = None
         self.number: int | None = None
         self._later = QTimer(self)
@@ -71,8 +73,8 @@ class ChartsView(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         column.addLayout(self._tabs())
-        self.profile = ProfilePage(jobs)
-        self.latitude = LatitudePage(jobs)
+        self.profile = ProfilePage(session, jobs)
+        self.latitude = LatitudePage(session, jobs)
         for page in (self.profile, self.latitude):
             page.told.connect(self.told)
         self.profile.config_changed.connect(self.config_changed)
@@ -83,6 +85,9 @@ class ChartsView(QWidget):
         column.addWidget(self.stack, 1)
         self.show_page("reading")
         self._show_shot()
+        session.opened.connect(self._opened)
+        session.changed.connect(self.refresh)
+        session.screened.connect(self._screened)
 
     # building
 
@@ -91,12 +96,12 @@ class ChartsView(QWidget):
         line.setContentsMargins(8, 6, 8, 6)
         line.setSpacing(4)
         self.tabs = QButtonGroup(self)
-        for k, (name, title, tip) in enumerate(PAGES):
+        for k, (name, title, says) in enumerate(PAGES):
             button = QPushButton(title)
             button.setCheckable(True)
             button.setProperty("quiet", True)
             button.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
-            button.setToolTip(tip)
+            button.setToolTip(says)
             button.clicked.connect(lambda _=False, n=name: self.show_page(n))
             self.tabs.addButton(button, k)
             line.addWidget(button)
@@ -134,6 +139,12 @@ class ChartsView(QWidget):
         )
         self.read_all.clicked.connect(self.read_missing)
         column.addWidget(self.read_all)
+        self.balance_button = QPushButton("Balance all")
+        self.balance_button.setToolTip(
+            tip("charts.balance_all", "The model that is picked here, else grey gains")
+        )
+        self.balance_button.clicked.connect(self.balance_all)
+        column.addWidget(self.balance_button)
         return panel
 
     def _middle(self) -> QWidget:
@@ -264,15 +275,15 @@ class ChartsView(QWidget):
         button.setChecked(True)
         self.why.setVisible(name == "reading")
 
-    def show_production(
-        self, production: Production | None, config: ColourConfig, seen_on: tuple[str, str]
-    ) -> None:
-        self.desk.show(production, config)
-        self.seen_on = seen_on
+    def _opened(self) -> None:
+        self.desk.show(self.session.production, self.session.config)
         self.shot = None
-        self.profile.show_production(production, config)
-        self.latitude.show_production(production, config, seen_on)
         self.refresh()
+
+    def _screened(self) -> None:
+        """The frame and the swatches through another screen."""
+        self._frame_shown = None
+        self._show_shot()
 
     def refresh(self) -> None:
         """Draw anew after a change, as soon as whoever asked for it has finished."""
@@ -303,15 +314,16 @@ class ChartsView(QWidget):
             state = self.desk.state(shot)
             item = QListWidgetItem(f"{camera} {shot.target or shot.kind} {shot.name}, {state}")
             item.setToolTip(f"{shot.name}: {shot.target or shot.kind} by {camera} in {place}, {state}")
-            short = "" if (shot.target or "24-patch") == "24-patch" else f" {shot.target}"
+            short = "" if (shot.target or "24-patch") == "24-patch" else f", {shot.target}"
             shown = "" if state in ("not read", "balance") else state
-            item.setData(COLUMNS, ("●" if state == "balance" else "", f"{camera}{short}", shown))
+            item.setData(COLUMNS, ("●" if state == "balance" else "", f"{camera}  {shot.name}{short}", shown))
             item.setData(Qt.ItemDataRole.UserRole, shot.id)
             self.list.addItem(item)
             if self.shot is not None and shot.id == self.shot.id:
                 self.list.setCurrentItem(item)
         self.list.blockSignals(False)
         self.read_all.setEnabled(any(self.desk.outdated(s) for s in takes))
+        self.balance_button.setEnabled(self.session.writable and any(s.kind == "chart" for s in takes))
         self.setEnabled(production is None or not production.read_only)
         self.profile.refresh()
         self.latitude.refresh()
@@ -379,12 +391,17 @@ class ChartsView(QWidget):
             self.frame.show_grid(reading.corners.copy(), reading.layout, dropped)
 
     def _ask_frame(self) -> None:
-        shot, production, config, seen_on = self.shot, self.desk.production, self.desk.config, self.seen_on
+        shot, production, config, seen_on = (
+            self.shot,
+            self.desk.production,
+            self.desk.config,
+            self.session.screen,
+        )
         if shot is None or production is None:
             return
         number = self.number if self.number is not None else shot.first
-        key = (shot.id, number, shot.content)
-        if getattr(self, "_frame_shown", None) == key:
+        key = (shot.id, number, shot.content, seen_on)
+        if self._frame_shown == key:
             return
 
         def done(shown: ShownFrame) -> None:
@@ -479,7 +496,7 @@ class ChartsView(QWidget):
         self.follow_button.setVisible(bool(own))
 
     def _colour(self) -> Callable[[Float64], QColor]:
-        view = self.desk.config.view(*self.seen_on)
+        view = self.desk.config.view(*self.session.screen)
 
         def colour(linear: Float64) -> QColor:
             r, g, b = np.clip(view(np.asarray(linear, np.float32)[None])[0], 0, 1)
@@ -487,7 +504,39 @@ class ChartsView(QWidget):
 
         return colour
 
+    def take_keyboard(self) -> None:
+        self.list.setFocus()
+
     # jobs
+
+    def measure(self, page: str) -> None:
+        """Measure exposure series on their page."""
+        self.show_page(page)
+        (self.profile if page == "profile" else self.latitude).measure()
+
+    def balance_all(self) -> None:
+        """Read every 24-patch chart and keep the one that leaves least as the balance of its camera in its setup."""
+        production, config, choice = self.desk.production, self.desk.config, self.desk.choice
+        if production is None:
+            return
+        chosen = self.desk.chosen(self.shot) if self.shot is not None else None
+        model = chosen.model if chosen is not None and chosen.model in choice.models else "gains"
+        wish = Wish(model, choice.measure, to_hero=choice.to_hero)
+
+        def done(found: Balanced) -> None:
+            words = f"{len(found.kept)} balances are kept, each by the chart that leaves least."
+            if found.troubles:
+                words += f" {len(found.troubles)} takes gave nothing: {found.troubles[0]}"
+            self.told.emit(words)
+            self.refresh()
+
+        self.jobs.start_long(
+            "balance all",
+            "balancing all cameras by their charts",
+            lambda tell: balance_charts(production, config, wish, None, tell),
+            done,
+            self.told.emit,
+        )
 
     def read(self, shots: list[Shot]) -> None:
         """Sweep takes in the background, then solve the one that is shown."""

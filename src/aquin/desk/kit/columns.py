@@ -1,6 +1,6 @@
 """List rows whose texts stand in columns."""
 
-from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRectF, QSize, Qt
+from PySide6.QtCore import QModelIndex, QObject, QPersistentModelIndex, QRectF, QSize, Qt
 from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
@@ -13,8 +13,12 @@ COLUMNS = Qt.ItemDataRole.UserRole + 1
 class Columns(QStyledItemDelegate):
     """Draws `COLUMNS`; the item's own text stays what screen readers say."""
 
+    def __init__(self, parent: QObject, height: int = 25) -> None:
+        super().__init__(parent)
+        self.height = height
+
     def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex) -> QSize:
-        return QSize(100, 25)
+        return QSize(100, self.height)
 
     def paint(
         self, p: QPainter, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex

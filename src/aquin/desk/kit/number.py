@@ -74,6 +74,17 @@ class Number(QLineEdit):
             self.show_value(value)
             self.changed.emit(value, dragging)
 
+    def give_back(self) -> None:
+        """Let the keyboard go to where the view wants it: its own keys count again."""
+        above = self.parentWidget()
+        while above is not None:
+            take = getattr(above, "take_keyboard", None)
+            if callable(take):
+                take()
+                return
+            above = above.parentWidget()
+        self.clearFocus()
+
     def _factor(self, modifiers: Qt.KeyboardModifier) -> float:
         if modifiers & Qt.KeyboardModifier.ShiftModifier:
             return 10.0
@@ -100,6 +111,9 @@ class Number(QLineEdit):
     def event(self, event: QEvent) -> bool:
         """Letters stay with the window's keys: only what can be part of a number is typed here."""
         if event.type() == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent):
+            if event.key() == Qt.Key.Key_Escape:  # leaves the field, and stops nothing
+                event.accept()
+                return True
             text = event.text()
             if (
                 text
@@ -118,7 +132,10 @@ class Number(QLineEdit):
         elif event.key() == Qt.Key.Key_Escape:
             self.setModified(False)
             self.show_value(self.value)
-            self.clearFocus()
+            self.give_back()
+        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self._typed()
+            self.give_back()
         else:
             super().keyPressEvent(event)
 
@@ -142,6 +159,7 @@ class Number(QLineEdit):
         if self._dragging:
             self._dragging = False
             self.ended.emit()
+            self.give_back()
             return
         super().mouseReleaseEvent(event)
         self.selectAll()

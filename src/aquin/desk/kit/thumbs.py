@@ -10,7 +10,7 @@ from PySide6.QtGui import QIcon, QImage, QPixmap
 
 from aquin.colour.config import ColourConfig, Processor
 from aquin.colour.grade import Grade
-from aquin.desk.bench.preview import graded
+from aquin.desk.kit.preview import graded
 from aquin.errors import AquinError
 from aquin.production import Production, Shot
 from aquin.production.looking import picture_of

@@ -19,11 +19,11 @@ from aquin.desk.kit.ask import EXPORTS, PAPERS, ask_folder, ask_save
 from aquin.desk.kit.jobs import Jobs
 from aquin.desk.kit.labels import Words
 from aquin.errors import AquinError
-from aquin.exchange.crew_sheet import Sheet, write_crew_sheet
-from aquin.exchange.monitor import RANGES, SIZES, write_monitor_lut
+from aquin.exchange.monitor import RANGES, SIZES
+from aquin.jobs import crew_sheet
+from aquin.jobs.monitor_luts import Written, write_luts
 from aquin.production import Camera, Production
-from aquin.production.plan import Chain, checklist
-from aquin.production.settings import POLICIES, policy_of
+from aquin.production.plan import Chain
 
 
 def pick_encoding(
@@ -86,7 +86,6 @@ def ask_luts(
     parent: QWidget,
     config: ColourConfig,
     chain: Chain,
-    stops: dict[str, float],
     jobs: Jobs,
     tell: Callable[[str], None],
 ) -> QDialog:
@@ -117,26 +116,19 @@ def ask_luts(
 
     def write(folder: Path) -> None:
         dialog.accept()
-        deliverable = chain.screens[screen.currentIndex()].deliverable
-        points, codes = SIZES[size.currentIndex()], RANGES[range_.currentIndex()]
+        number, points, codes = (
+            screen.currentIndex(),
+            SIZES[size.currentIndex()],
+            RANGES[range_.currentIndex()],
+        )
 
-        def work() -> list[str]:
-            from aquin.exchange.names import safe_name
-
-            out = []
-            for c in chain.cameras:
-                if c.card is not None:
-                    path = folder / f"{safe_name(c.camera.name)}-monitor.cube"
-                    off = write_monitor_lut(
-                        path, config, c.card.levels.encoding, deliverable.display, deliverable.view, points, codes,
-                        stops[c.camera.id], force=True,
-                    )  # fmt: skip
-                    out.append(f"{path.name} (within {off:.1f} codes)")
-            return out
-
-        def done(names: object) -> None:
-            assert isinstance(names, list)
+        def done(written: object) -> None:
+            assert isinstance(written, list)
+            names = [f"{w.file.name} (within {w.error_code10:.1f} codes)" for w in written]
             tell(f"Wrote {', '.join(names)}." if names else "No camera's encoding is known yet.")
+
+        def work() -> list[Written]:
+            return write_luts(config, chain, folder, number, points, codes, force=True)
 
         jobs.start("luts", "writing monitor LUTs", work, done, tell)
 
@@ -160,12 +152,8 @@ def ask_sheet(parent: QWidget, production: Production, chain: Chain, tell: Calla
 
 def write_sheet(production: Production, chain: Chain, path: Path, tell: Callable[[str], None]) -> None:
     """Write the crew sheet of today."""
-    from datetime import date
-
-    policy = POLICIES[policy_of(production)]
-    sheet = Sheet(production.name, date.today().isoformat(), policy, chain, tuple(checklist(production)))
     try:
-        write_crew_sheet(path, sheet, force=True)
+        crew_sheet.write_sheet(production, chain, path, force=True)
     except AquinError as error:
         tell(error.line())
     else:

@@ -27,12 +27,12 @@ from aquin.desk.kit.labels import Words
 from aquin.desk.plan.chain import chain_table
 from aquin.desk.plan.dialogs import ask_luts, ask_nearest, ask_sheet, pick_encoding
 from aquin.desk.plan.exposure import exposure, routine
+from aquin.desk.session import Session
 from aquin.errors import AquinError
 from aquin.own_files import remembered_file
 from aquin.production import Camera, Production
 from aquin.production.plan import (
     Chain,
-    asked_stops,
     chain_of,
 )
 from aquin.production.remembered import Remembered
@@ -55,11 +55,9 @@ class PlanView(QScrollArea):
     checked = Signal()
     """The checks of the chain were made anew."""
 
-    def __init__(self, jobs: Jobs) -> None:
+    def __init__(self, session: Session, jobs: Jobs) -> None:
         super().__init__()
-        self.jobs = jobs
-        self.production: Production | None = None
-        self.config = ColourConfig.load()
+        self.session, self.jobs = session, jobs
         self.chain: Chain | None = None
         self.setWidgetResizable(True)
         self.setFrameShape(QFrame.Shape.NoFrame)
@@ -69,10 +67,16 @@ class PlanView(QScrollArea):
         self._later.setSingleShot(True)
         self._later.timeout.connect(self._redraw)
         self._build()
+        session.opened.connect(self.refresh)
+        session.changed.connect(self.refresh)
 
-    def show_production(self, production: Production | None, config: ColourConfig) -> None:
-        self.production, self.config = production, config
-        self.refresh()
+    @property
+    def production(self) -> Production | None:
+        return self.session.production
+
+    @property
+    def config(self) -> ColourConfig:
+        return self.session.config
 
     def refresh(self) -> None:
         """Draw the plan as it is now, as soon as whoever asked for it has finished."""
@@ -252,8 +256,7 @@ class PlanView(QScrollArea):
 
     def ask_luts(self) -> None:
         if self.production is not None and self.chain is not None:
-            stops = {c.camera.id: asked_stops(self.production, c.camera) for c in self.chain.cameras}
-            self.luts = ask_luts(self, self.config, self.chain, stops, self.jobs, self.told.emit)
+            self.luts = ask_luts(self, self.config, self.chain, self.jobs, self.told.emit)
 
     def ask_sheet(self) -> None:
         if self.production is not None and self.chain is not None:

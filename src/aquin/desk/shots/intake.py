@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QWidget
 from aquin.colour.config import ColourConfig
 from aquin.desk.kit.ask import MEDIA, ask_folder, ask_open, ask_several
 from aquin.desk.kit.jobs import Jobs, Tell
+from aquin.desk.session import Session
 from aquin.desk.shots.dialogs import ask_columns, show_edits
 from aquin.errors import AquinError
 from aquin.own_files import remembered_file
@@ -24,11 +25,17 @@ class Intake(QObject):
     told = Signal(str)
     done = Signal()
 
-    def __init__(self, owner: QWidget, jobs: Jobs) -> None:
+    def __init__(self, owner: QWidget, session: Session, jobs: Jobs) -> None:
         super().__init__(owner)
-        self.owner, self.jobs = owner, jobs
-        self.production: Production | None = None
-        self.config = ColourConfig.load()
+        self.owner, self.session, self.jobs = owner, session, jobs
+
+    @property
+    def production(self) -> Production | None:
+        return self.session.production
+
+    @property
+    def config(self) -> ColourConfig:
+        return self.session.config
 
     def _open(self) -> Production | None:
         if self.production is None:

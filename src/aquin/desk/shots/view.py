@@ -29,11 +29,11 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from aquin.colour.config import ColourConfig
 from aquin.desk.kit import theme
 from aquin.desk.kit.jobs import Jobs
 from aquin.desk.kit.labels import Words
 from aquin.desk.kit.thumbs import Thumbs
+from aquin.desk.session import Session
 from aquin.desk.shots.findings import FindingsPanel
 from aquin.desk.shots.intake import Intake
 from aquin.desk.shots.log import COLUMNS, GROUPS, HIDDEN, ShotLog
@@ -44,6 +44,7 @@ from aquin.errors import AquinError
 from aquin.frames import RawDecode
 from aquin.production import Production, Setup, Shot
 from aquin.production.audit import Finding, apply_fix, dismiss, run_audit
+from aquin.production.heroes import make_hero
 from aquin.production.raw import decode_of, is_raw, keep_decode
 
 QUICK = 800
@@ -58,15 +59,14 @@ class ShotsView(QWidget):
     looked_at = Signal(object, str)
     """A shot to open on the Bench, and its role there."""
 
-    def __init__(self, jobs: Jobs) -> None:
+    def __init__(self, session: Session, jobs: Jobs) -> None:
         super().__init__()
-        self.jobs = jobs
-        self.production: Production | None = None
+        self.session, self.jobs = session, jobs
         self.log: ShotLog | None = None
         self.model: ShotModel | None = None
         self.shows_pictures = False
         self.thumbs = Thumbs(self)
-        self.intake = Intake(self, jobs)
+        self.intake = Intake(self, session, jobs)
         self.intake.told.connect(self.told)
         self.intake.done.connect(self.stated)
         self.setAcceptDrops(True)
@@ -108,6 +108,13 @@ class ShotsView(QWidget):
         self._following.setInterval(400)
         self._following.timeout.connect(self._follow)
         self._show_page()
+        session.opened.connect(self._opened)
+        session.changed.connect(self.changed)
+        session.screened.connect(self._screened)
+
+    @property
+    def production(self) -> Production | None:
+        return self.session.production
 
     # building
 
@@ -225,13 +232,16 @@ class ShotsView(QWidget):
 
     # the production
 
-    def show_production(
-        self, production: Production | None, config: ColourConfig, seen_on: tuple[str, str]
-    ) -> None:
+    def _screened(self) -> None:
+        """Pictures through another screen."""
+        self.thumbs.show(self.production, self.session.config, self.session.screen)
+        for view in (self.table, self.pictures):
+            view.viewport().update()
+
+    def _opened(self) -> None:
         """Another production, or none."""
-        self.production = self.intake.production = production
-        self.intake.config = config
-        self.thumbs.show(production, config, seen_on)
+        production, config = self.production, self.session.config
+        self.thumbs.show(production, config, self.session.screen)
         if production is None:
             self.log = self.model = None
             self._show_page()
@@ -367,6 +377,8 @@ class ShotsView(QWidget):
             return
         self.panel.show()
         shots = self.selected
+        if len(shots) == 1:
+            self.session.select(shots[0].id)
         self.model.chosen = shots
         found = self.log.findings_of(shots)
         if not self.log.findings:
@@ -405,6 +417,23 @@ class ShotsView(QWidget):
             view.setCurrentRow(row)
         if had:
             view.setFocus()
+
+    def take_keyboard(self) -> None:
+        (self.pictures if self.shows_pictures else self.table).setFocus()
+
+    def reveal(self) -> None:
+        """The shot that is worked on, where it is another one than is selected here."""
+        shot = self.session.shot
+        if shot is not None and [s.id for s in self.selected] != [shot.id]:
+            self.select([shot.id], scroll=True)
+
+    def show_finding(self) -> None:
+        """The first open finding: of the shot that is worked on, where it has one, else of all."""
+        shot = self.session.shot
+        own = self.log.of(shot) if self.log is not None and shot is not None else []
+        self.select([shot.id] if shot is not None and own else [], scroll=True)
+        self.panel.list.setCurrentRow(0)
+        self.panel.list.setFocus()
 
     def show_first_finding(self) -> None:
         """Go to the first finding that offers a fix, else to the first one."""
@@ -468,20 +497,12 @@ class ShotsView(QWidget):
 
     def make_hero(self) -> None:
         """The selected shot becomes its setup's hero and the Bench's."""
-        shots = self.selected
-        if len(shots) != 1 or self.production is None:
+        shots, production = self.selected, self.production
+        if len(shots) != 1 or production is None:
             return
-        from dataclasses import replace
-
-        shot, production = shots[0], self.production
-        setup = production.find(Setup, shot.setup_id)
-        if setup is not None and not production.read_only:
-            self._try(
-                lambda: production.change(
-                    f"{shot.name} is the hero of {setup.name}", replace(setup, hero_id=shot.id)
-                )
-            )
-        self.looked_at.emit(shot, "hero")
+        if not production.read_only:
+            self._try(lambda: make_hero(production, shots[0]))
+        self.looked_at.emit(shots[0], "hero")
 
     def confirm(self) -> None:
         if self.log is not None:

@@ -1,63 +1,21 @@
-"""The keys and the help text of each view."""
+"""The Keys page, the help of each view, and the field that finds a command: all from the table of commands."""
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QDialog, QGridLayout, QPushButton, QVBoxLayout, QWidget
-
-from aquin.desk.kit import theme
-from aquin.desk.kit.labels import Words
-
-KEYS = (
-    ("1, 2, 3, 4, 5", "Plan, Shots, Charts, Board, Bench"),
-    ("Ctrl+N, Ctrl+Shift+P", "new production, open a production"),
-    ("Ctrl+Z, Ctrl+Y", "undo, redo"),
-    ("Esc", "stop what is running"),
-    ("F1, ?", "help for this view, these keys"),
-    ("", "Shots"),
-    ("Ctrl+F", "filter"),
-    ("F2", "edit a cell, of all selected shots at once"),
-    ("A", "audit"),
-    (", .", "previous, next shot"),
-    ("Enter", "look at the shot on the Bench"),
-    ("H", "make it the hero"),
-    ("Del", "take the selected shots out of the log"),
-    ("", "Charts"),
-    ("R", "read the selected takes again"),
-    ("K", "mark the chart's corners by hand"),
-    ("N, then arrow keys", "on the frame: pick a corner and move it"),
-    (", .", "previous, next take"),
-    ("Ctrl+Enter", "keep the solution as the balance"),
-    ("", "Board"),
-    ("arrow keys, Shift, Ctrl", "go to a cell, select several"),
-    ("S", "settle the selected cells"),
-    ("Shift+S", "settle all"),
-    ("H", "make the selected shot its setup's hero"),
-    ("P", "propagate the balance"),
-    (", .", "previous, next shot of the cell"),
-    ("Enter", "look at the shot on the Bench"),
-    ("Ctrl+Enter", "mark the shot as agreed, or open it again"),
-    ("D", "light over the day, and trims after it"),
-    ("", "Bench"),
-    ("Ctrl+O", "open a hero"),
-    ("Ctrl+Shift+O", "open a shot"),
-    ("H", "make the shot the hero"),
-    (", .", "previous, next shot of the setup"),
-    ("Page Up, Page Down", "previous, next frame of the shot"),
-    ("Shift+Space", "play hero and shot in step; again: stop"),
-    ("C", "next compare mode"),
-    ("Space", "hold: the hero in the shot's place (not faster than three changes a second)"),
-    ("S", "settle the selected row"),
-    ("Shift+S", "settle all"),
-    ("G", "grade on, off"),
-    ("K", "chart corners on, off"),
-    ("Z", "exposure zones on, off"),
-    ("W, V", "waveform: overlaid, side by side, luma; tones instead of patches"),
-    ("N, then arrow keys", "on the pictures: pick a corner and move it"),
-    ("+ − F", "enlarge both pictures, less, fit; Ctrl with arrow keys moves them"),
-    ("A, R, M, J", "area of the scopes, regions, skin, pairs: take the tool up or put it down"),
-    ("arrow keys, Enter, N", "with a tool: move the hand (Shift: far), press and let go, other picture"),
-    ("Ctrl+Enter", "mark the shot as agreed, or open it again"),
-    ("Ctrl+E", "export the grade"),
+from PySide6.QtGui import QKeyEvent
+from PySide6.QtWidgets import (
+    QDialog,
+    QGridLayout,
+    QHBoxLayout,
+    QLineEdit,
+    QListWidget,
+    QListWidgetItem,
+    QVBoxLayout,
+    QWidget,
 )
+
+from aquin.desk.commands import TABLE, TITLES, VIEWS, Command, Commands
+from aquin.desk.kit.dialogs import open_fitting, with_close
+from aquin.desk.kit.labels import Words
 
 HELP = {
     "plan": (
@@ -123,35 +81,106 @@ the file is from the picture here. Grading is done by eye in the end: what is pr
 }
 
 
-def keys_dialog(parent: QWidget) -> QDialog:
-    """Show all keys."""
+def keys_of(group: str) -> list[Command]:
+    """The commands of a view, or of the whole window, that have keys."""
+    return [c for c in TABLE if c.group == group and c.keys]
+
+
+def keys_dialog(parent: QWidget, view: str) -> QDialog:
+    """All keys: what counts everywhere and those of the view that is shown first, the others beside them."""
     dialog = QDialog(parent)
     dialog.setWindowTitle("Keys")
-    grid = QGridLayout(dialog)
-    grid.setHorizontalSpacing(24)
-    for row, (keys, what) in enumerate(KEYS):
-        label = Words(keys or what)
-        label.setFont(theme.font(theme.BASE, bool(keys)))
-        if not keys:
-            label.set_role("dim padded")
-        grid.addWidget(label, row, 0)
-        grid.addWidget(Words(what if keys else ""), row, 1)
-    dialog.open()
-    return dialog
+    column = QVBoxLayout(dialog)
+    both = QHBoxLayout()
+    both.setSpacing(32)
+    here = view if view in VIEWS else "bench"
+    groups = ["app", "file", here, *(v for v in VIEWS if v != here)]
+    total = sum(len(keys_of(g)) + 1 for g in groups)
+    sides: list[list[str]] = [[], []]
+    filled = 0
+    for group in groups:
+        sides[0 if filled < total / 2 else 1].append(group)
+        filled += len(keys_of(group)) + 1
+    for names in sides:
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(16)
+        grid.setVerticalSpacing(3)
+        row = 0
+        for group in names:
+            grid.addWidget(Words(TITLES[group], role="dim"), row, 0, 1, 2)
+            for found in keys_of(group):
+                row += 1
+                grid.addWidget(Words(found.shown_keys, strong=True), row, 0, Qt.AlignmentFlag.AlignTop)
+                grid.addWidget(Words(found.words, wrap=True), row, 1)
+            row += 1
+        grid.setColumnStretch(1, 1)
+        grid.setRowStretch(row, 1)
+        both.addLayout(grid, 1)
+    column.addLayout(both)
+    with_close(dialog, column)
+    dialog.setMinimumWidth(760)
+    return open_fitting(dialog)
 
 
 def help_dialog(parent: QWidget, view: str) -> QDialog:
     """Show the help of a view."""
-    title, words = HELP[view]
+    title, said = HELP.get(view, HELP["shots"])
     dialog = QDialog(parent)
     dialog.setWindowTitle(title)
     column = QVBoxLayout(dialog)
-    text = Words(words)
-    text.setWordWrap(True)
+    text = Words(said, wrap=True)
     text.setFixedWidth(560)
     column.addWidget(text)
-    close = QPushButton("Close")
-    close.clicked.connect(dialog.accept)
-    column.addWidget(close, 0, Qt.AlignmentFlag.AlignRight)
-    dialog.open()
-    return dialog
+    with_close(dialog, column)
+    return open_fitting(dialog)
+
+
+class FindDialog(QDialog):
+    """Some words, and the commands that hold them all; Enter does the selected one."""
+
+    def __init__(self, parent: QWidget, commands: Commands) -> None:
+        super().__init__(parent)
+        self.commands = commands
+        self.setWindowTitle("Find a command")
+        self.resize(480, 420)
+        column = QVBoxLayout(self)
+        self.field = QLineEdit()
+        self.field.setPlaceholderText("Words of what you want to do")
+        self.field.setAccessibleName("Words of the command")
+        self.field.textChanged.connect(self._fill)
+        self.list = QListWidget()
+        self.list.setAccessibleName("Commands")
+        self.list.itemActivated.connect(lambda _: self.do())
+        column.addWidget(self.field)
+        column.addWidget(self.list, 1)
+        self._fill("")
+        self.field.setFocus()
+
+    def _fill(self, text: str) -> None:
+        self.list.clear()
+        for found in self.commands.here():
+            said = f"{found.words} {found.tip}".lower()
+            if found.id != "app.find" and all(w in said for w in text.lower().split()):
+                keys = f"     {found.shown_keys}" if found.keys else ""
+                where = TITLES[found.group]
+                item = QListWidgetItem(f"{found.words.rstrip(' …')}{keys}     {where}")
+                item.setData(Qt.ItemDataRole.UserRole, found.id)
+                item.setToolTip(found.tip)
+                self.list.addItem(item)
+        self.list.setCurrentRow(0)
+
+    def do(self) -> None:
+        """Do the selected command."""
+        item = self.list.currentItem()
+        if item is not None:
+            self.accept()
+            self.commands.run(str(item.data(Qt.ItemDataRole.UserRole)))
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down) and self.field.hasFocus():
+            row = self.list.currentRow() + (1 if event.key() == Qt.Key.Key_Down else -1)
+            self.list.setCurrentRow(min(max(row, 0), self.list.count() - 1))
+        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.do()
+        else:
+            super().keyPressEvent(event)

@@ -1,0 +1,277 @@
+"""Every command of the window, once: words, keys, tooltips, the Keys page, menus, and the next step all come from here."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from PySide6.QtCore import QObject, Signal
+from PySide6.QtGui import QAction, QKeySequence
+from PySide6.QtWidgets import QPushButton, QWidget
+
+VIEWS = ("plan", "shots", "charts", "board", "bench")
+
+
+@dataclass(frozen=True)
+class Command:
+    """`id`: the view (or `app`, `file`) and a name. `keys`: the first one is shown. `hand`: a widget reads these keys itself, and they are
+    only listed."""
+
+    id: str
+    words: str
+    keys: tuple[str, ...] = ()
+    tip: str = ""
+    hand: bool = False
+
+    @property
+    def group(self) -> str:
+        return self.id.split(".")[0]
+
+    @property
+    def shown_keys(self) -> str:
+        """Its keys as people write them."""
+        return ", ".join(_KEYS.get(k, k.replace("Return", "Enter")) for k in self.keys)
+
+
+_KEYS = {"PgUp": "Page Up", "PgDown": "Page Down", "Del": "Delete", "Ctrl+Return": "Ctrl+Enter"}
+
+TABLE: tuple[Command, ...] = (
+    Command("app.plan", "Plan", ("1",), "The chain, exposure and charts"),
+    Command("app.shots", "Shots", ("2",), "The log and what is wrong in it"),
+    Command("app.charts", "Charts", ("3",), "Read charts, balance, profile and latitude"),
+    Command("app.board", "Board", ("4",), "Setups by cameras: heroes, settle, propagate"),
+    Command("app.bench", "Bench", ("5",), "Hero and shot, the ledger and the stack"),
+    Command("app.undo", "Undo", ("Ctrl+Z",), "Take back the last decision, wherever it was made"),
+    Command("app.redo", "Redo", ("Ctrl+Y", "Ctrl+Shift+Z"), "Make the decision again that was taken back"),
+    Command("app.find", "Find a command", ("Ctrl+K",), "Type some words of what you want to do"),
+    Command("app.stop", "Stop what is running", ("Esc",)),
+    Command("app.help", "Help for this view", ("F1",)),
+    Command("app.keys", "Keys", ("?",), "All keys"),
+    Command(
+        "app.screen",
+        "Choose the screen",
+        (),
+        "Through which display and view everything is shown and measured",
+    ),
+    Command("app.chain", "Use another colour configuration"),
+    Command("app.demo", "Demo", (), "Build the demo shoot if needed and open it"),
+    Command(
+        "file.folder", "New production from a folder …", (), "Log a folder of media into a new production"
+    ),
+    Command("file.new", "New production …", ("Ctrl+N",)),
+    Command("file.open", "Open a production …", ("Ctrl+Shift+P",)),
+    Command("file.copy", "Save a copy …"),
+    Command("file.relink", "Find missing media …"),
+    Command("file.start", "Start page"),
+    Command("shots.log", "Log a folder of media"),
+    Command("shots.filter", "Filter", ("Ctrl+F",), "Show shots that hold all these words"),
+    Command("shots.edit", "Edit a cell, of all selected shots at once", ("F2",), hand=True),
+    Command("shots.audit", "Audit", ("A",), "Measure every shot and look for what is wrong"),
+    Command("shots.previous", "Previous shot", (",",)),
+    Command("shots.next", "Next shot", (".",)),
+    Command("shots.look", "On the Bench", ("Enter",), "Look at the shot on the Bench", hand=True),
+    Command("shots.hero", "Make hero", ("H",), "The others of the setup are matched to it"),
+    Command("shots.drop", "Take out of the log", ("Del",), "Their files stay where they are"),
+    Command("shots.finding", "Show the first finding"),
+    Command("charts.read", "Read the selected takes again", ("R",)),
+    Command("charts.read_all", "Read all takes", (), "Sweep every chart take that was not read yet"),
+    Command("charts.mark", "Mark the chart's corners by hand", ("K",)),
+    Command("charts.corners", "On the frame: pick a corner and move it", ("N, then arrow keys",), hand=True),
+    Command("charts.previous", "Previous take", (",",)),
+    Command("charts.next", "Next take", (".",)),
+    Command(
+        "charts.keep",
+        "Keep as balance",
+        ("Ctrl+Return",),
+        "This solution becomes the camera's balance in this setup",
+    ),
+    Command(
+        "charts.balance_all",
+        "Balance all",
+        (),
+        "Keep the best chart of each camera in each setup as its balance",
+    ),
+    Command("charts.profile", "Measure the series of a camera", (), "Recover its curve, steps and matrix"),
+    Command(
+        "charts.latitude",
+        "Measure the latitude of all cameras",
+        (),
+        "Read every exposure series and judge each stop",
+    ),
+    Command("board.cells", "Go to a cell, select several", ("arrow keys, Shift, Ctrl",), hand=True),
+    Command("board.settle", "Settle the selected cells", ("S",), "Match them to their heroes"),
+    Command("board.settle_all", "Settle all", ("Shift+S",), "Match every cell to its setup's hero"),
+    Command("board.hero", "Make hero", ("H",), "The others of the setup are matched to the selected shot"),
+    Command("board.main", "Main hero …", (), "The setups' heroes are matched to it, too"),
+    Command("board.propose", "Propose heroes", (), "A hero for each setup that has none"),
+    Command("board.spread", "Propagate …", ("P",), "Give the balance to the cell's shots or to other cells"),
+    Command("board.measure", "Measure", (), "Measure the ledgers of the selected cells again"),
+    Command("board.previous", "Previous shot of the cell", (",",)),
+    Command("board.next", "Next shot of the cell", (".",)),
+    Command("board.look", "Look at it", ("Enter",), "The shot beside its hero on the Bench", hand=True),
+    Command("board.bench", "Look at the selected shot on the Bench"),
+    Command("board.agree", "Agree", ("Ctrl+Return",), "Mark the shot as agreed, or open it again"),
+    Command("board.light", "Light …", ("D",), "How light changed in the setup, and trims after it"),
+    Command("bench.open_hero", "Open a hero", ("Ctrl+O",)),
+    Command("bench.open_shot", "Open a shot", ("Ctrl+Shift+O",)),
+    Command("bench.hero", "Make the shot the hero", ("H",)),
+    Command("bench.previous", "Previous shot of the setup", (",",)),
+    Command("bench.next", "Next shot of the setup", (".",)),
+    Command("bench.frame_back", "Previous frame of the shot", ("PgUp",)),
+    Command("bench.frame_on", "Next frame of the shot", ("PgDown",)),
+    Command("bench.play", "Play hero and shot in step, or stop", ("Shift+Space",)),
+    Command("bench.mode", "Next compare mode", ("C",)),
+    Command(
+        "bench.hold",
+        "Hold: the hero in the shot's place (not faster than three changes a second)",
+        ("Space",),
+        hand=True,
+    ),
+    Command(
+        "bench.bare",
+        "Pictures only, and back",
+        ("X",),
+        "Fold scopes and column away, and bring them back as they were",
+    ),
+    Command("bench.scopes", "Fold the scopes, or unfold them", ("Shift+X",)),
+    Command("bench.settle", "Settle row", ("S",), "Bring the selected axis to the hero and leave the rest"),
+    Command(
+        "bench.settle_all",
+        "Settle all",
+        ("Shift+S",),
+        "Take the solution of least leave-one-out residual that fits into a CDL",
+    ),
+    Command(
+        "bench.second", "Second pass", (), "Fit a tone curve and a hue warp to what the present grade leaves"
+    ),
+    Command("bench.grade", "Grade on or off", ("G",), "The whole grade on or off"),
+    Command(
+        "bench.corners",
+        "Chart corners on or off",
+        ("K",),
+        "Show the chart's corners; drag them to where the patch field ends",
+    ),
+    Command("bench.corners_hero", "Put the hero's chart corners"),
+    Command("bench.corners_shot", "Put the shot's chart corners"),
+    Command("bench.encoding", "Choose how the shot was recorded"),
+    Command(
+        "bench.zones",
+        "Exposure zones on or off",
+        ("Z",),
+        "Stops from grey of the graded scene, each in one colour",
+    ),
+    Command("bench.waves", "Waveform: overlaid, side by side, luma", ("W",)),
+    Command("bench.tones", "Tones instead of patches", ("V",), "How often each level occurs"),
+    Command("bench.pick", "On the pictures: pick a corner and move it", ("N, then arrow keys",), hand=True),
+    Command(
+        "bench.zoom", "Enlarge both pictures, or less; Ctrl with arrow keys moves them", ("+ −",), hand=True
+    ),
+    Command("bench.fit", "Whole pictures again", ("F",)),
+    Command("bench.area", "Area of the scopes", ("A",), "Let the scopes look at a part of each picture"),
+    Command(
+        "bench.regions",
+        "Regions",
+        ("R",),
+        "Move the selected region's ellipse, or pick the colour of its key",
+    ),
+    Command("bench.skin", "Skin", ("M",), "See what passes for skin, and paint what does or does not"),
+    Command(
+        "bench.pairs",
+        "Pairs",
+        ("J",),
+        "Name things that are the same in both pictures: they then count in the match",
+    ),
+    Command(
+        "bench.hands",
+        "With a tool: move the hand (Shift: far), press and let go, other picture",
+        ("arrow keys, Enter, N",),
+        hand=True,
+    ),
+    Command("bench.agree", "Agree", ("Ctrl+Return",), "Mark the shot as agreed, or open it again"),
+    Command(
+        "bench.export",
+        "Export the grade …",
+        ("Ctrl+E",),
+        "Write it as .cdl, .cc, .ccc, .clf or .cube, and prove the file",
+    ),
+)
+BY_ID = {c.id: c for c in TABLE}
+TITLES = {"app": "Everywhere", "file": "Productions"} | {v: v.capitalize() for v in VIEWS}
+
+
+def words(id: str, keys: bool = False) -> str:
+    """A command's words, with its key where a button shows it."""
+    found = BY_ID[id]
+    return (
+        f"{found.words}   {found.shown_keys.split(', ')[0].replace('Shift+', '⇧')}"
+        if keys and found.keys
+        else found.words
+    )
+
+
+def tip(id: str, more: str = "") -> str:
+    """What a tooltip says of a command: what it does, and its keys."""
+    found = BY_ID[id]
+    said = f"{found.tip or found.words}{f' ({found.shown_keys})' if found.keys else ''}"
+    return f"{said}. {more}" if more else said
+
+
+class Commands(QObject):
+    """The table as actions of one window. Those of a view can be used while it is shown; `ran` carries a command's id."""
+
+    ran = Signal(str)
+
+    def __init__(self, window: QWidget) -> None:
+        super().__init__(window)
+        self._runs: dict[str, Callable[[], object]] = {}
+        self._can: dict[str, Callable[[], bool]] = {}
+        self.shown = ""
+        self.actions_of: dict[str, QAction] = {}
+        for found in TABLE:
+            action = QAction(found.words, self)
+            action.setToolTip(tip(found.id))
+            if not found.hand:
+                action.setShortcuts([QKeySequence(k) for k in found.keys])
+            action.triggered.connect(lambda _=False, id=found.id: self.run(id))
+            window.addAction(action)
+            self.actions_of[found.id] = action
+
+    def bind(self, id: str, run: Callable[[], object], can: Callable[[], bool] | None = None) -> None:
+        """What a command does, and whether it can now."""
+        self._runs[BY_ID[id].id] = run
+        if can is not None:
+            self._can[id] = can
+
+    @property
+    def unbound(self) -> list[str]:
+        """Commands that do nothing yet, apart from those whose keys a widget reads."""
+        return [c.id for c in TABLE if c.id not in self._runs and not c.hand]
+
+    def run(self, id: str) -> None:
+        """Do it, if it can be done now."""
+        if id in self._runs and self.can(id):
+            self._runs[id]()
+            self.ran.emit(id)
+
+    def can(self, id: str) -> bool:
+        return id not in self._can or self._can[id]()
+
+    def show_view(self, view: str) -> None:
+        """From now on the keys of this view count."""
+        self.shown = view
+        for id, action in self.actions_of.items():
+            action.setEnabled(BY_ID[id].group in ("app", "file", view))
+
+    def here(self) -> list[Command]:
+        """What can be done in the view that is shown, its own first."""
+        found = [
+            c
+            for c in TABLE
+            if c.group in (self.shown, "app", "file") and c.id in self._runs and self.can(c.id)
+        ]
+        return sorted(found, key=lambda c: c.group != self.shown)
+
+    def button(self, id: str, button: QPushButton, keys: bool = True) -> QPushButton:
+        """Give a button a command's words, tooltip and work."""
+        button.setText(words(id, keys))
+        button.setToolTip(tip(id))
+        button.clicked.connect(lambda: self.run(id))
+        return button

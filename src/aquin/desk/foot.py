@@ -1,0 +1,103 @@
+"""The foot line: the next step, the last message, what is saved, the chain and the screen."""
+
+import time
+
+from PySide6.QtCore import QPoint, Signal
+from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QWidget
+
+from aquin.desk.commands import tip
+from aquin.desk.kit import theme
+from aquin.desk.kit.jobs import Jobs
+from aquin.desk.kit.labels import Words
+from aquin.desk.session import Session
+
+HEIGHT = 36
+
+
+class Foot(QWidget):
+    """`asked` carries the command of the next step."""
+
+    asked = Signal(str)
+
+    def __init__(self, session: Session, jobs: Jobs) -> None:
+        super().__init__()
+        self.session, self.jobs = session, jobs
+        self._aside = ""
+        self._next = ""
+        self.setAutoFillBackground(True)
+        palette = self.palette()
+        palette.setColor(self.backgroundRole(), theme.PANEL)
+        self.setPalette(palette)
+        self.setFixedHeight(HEIGHT)
+        line = QHBoxLayout(self)
+        line.setContentsMargins(theme.GRID, 0, theme.GRID, 0)
+        self.next_button, self.stop_button = QPushButton(""), QPushButton("Stop")
+        self.chain_button, self.screen_button = QPushButton(""), QPushButton("")
+        for button in (self.next_button, self.stop_button, self.chain_button, self.screen_button):
+            button.setProperty("quiet", True)
+        self.next_button.setToolTip("The most useful next step: click to go there")
+        self.next_button.clicked.connect(lambda: self.asked.emit(self._next))
+        self.stop_button.setToolTip(tip("app.stop"))
+        self.stop_button.clicked.connect(lambda: self.asked.emit("app.stop"))
+        self.chain_button.clicked.connect(lambda: self.asked.emit("app.chain"))
+        self.screen_button.clicked.connect(lambda: self.asked.emit("app.screen"))
+        self.message = Words("", role="soft").gives_way()
+        self.message.setAccessibleName("Last message")
+        self.saved = Words("", role="dim")
+        line.addWidget(self.next_button)
+        line.addWidget(self.message, 1)
+        for widget in (self.stop_button, self.saved, self.chain_button, self.screen_button):
+            line.addWidget(widget)
+
+    def tell(self, text: str) -> None:
+        self.message.setText(text)
+        self.message.setToolTip(text)
+
+    def say_saved(self) -> None:
+        self.saved.setText(f"saved {time.strftime('%H:%M:%S')}")
+
+    def show_jobs(self, step: tuple[str, str]) -> None:
+        """What is worked on, or the next step."""
+        busy, aside = self.jobs.states, self.jobs.asides
+        if aside:
+            self._aside = aside[0].capitalize()
+            self.tell(self._aside)
+        elif self._aside and self.message.text() == self._aside:
+            self.tell("")
+        words, self._next = step
+        self.next_button.setText(f"{busy[0].capitalize()} …" if busy else f"Next: {words}  →")
+        self.next_button.setEnabled(not busy)
+        self.stop_button.setVisible(bool(busy or aside))
+
+    def show_chain(self, error_code10: tuple[float, ...] | None) -> None:
+        """Configuration and screen; how exact the baked preview is, where that is known."""
+        config, (display, view) = self.session.config, self.session.screen
+        name = config.path.name if config.path else "the built-in studio config"
+        self.chain_button.setText(f"ACEScct on {name}")
+        self.chain_button.setToolTip(
+            "Chain: input transform, ACEScct, balance, trim, view. "
+            f"Configuration: {config.label}. Click to use another."
+        )
+        self.screen_button.setText(f"screen: {display.replace(' - Display', '')}")
+        known = (
+            f" The preview is baked; 99.9 % of scene colours lie within {error_code10[0]:.0f} codes of 10 bit."
+            if error_code10
+            else ""
+        )
+        self.screen_button.setToolTip(
+            f"{display}, {view}.{known} Exports and measurements are exact. Click to choose."
+        )
+
+    def choose_screen(self) -> QMenu:
+        """All displays and their views; the chosen one is for every view of the window."""
+        menu = QMenu(self)
+        for display, views in self.session.config.displays():
+            part = menu.addMenu(display)
+            for view in views:
+                action = part.addAction(view)
+                action.setCheckable(True)
+                action.setChecked((display, view) == self.session.screen)
+                action.triggered.connect(lambda _=False, d=display, v=view: self.session.set_screen(d, v))
+        top = self.screen_button.mapToGlobal(self.screen_button.rect().topLeft())
+        menu.popup(QPoint(top.x(), top.y() - menu.sizeHint().height()))
+        return menu

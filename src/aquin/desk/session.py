@@ -1,0 +1,102 @@
+"""What all views of the window show: the production, the configuration, the screen, and the shot that is worked on."""
+
+from collections.abc import Mapping
+
+from PySide6.QtCore import QObject, Signal
+
+from aquin.colour.config import ColourConfig
+from aquin.production import Production, Shot
+from aquin.production.cells import Cell, ShotState
+from aquin.production.match_desk import Desk, Place
+
+Screen = tuple[str, str]
+"""A display of the configuration and one of its views."""
+
+
+class Session(QObject):
+    """Observed by every view; nothing of it is copied into one.
+
+    `opened`: another production, or none, or the same one through another configuration. `changed`: something in it was decided, here
+    or elsewhere. `screened`: another screen. `selected`: another shot is worked on. `measured`: the Board's cells were looked at again.
+    """
+
+    opened = Signal()
+    changed = Signal()
+    screened = Signal()
+    selected = Signal()
+    measured = Signal()
+
+    def __init__(self, config: ColourConfig | None = None, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.production: Production | None = None
+        self.config = config or ColourConfig.load()
+        self.screen: Screen = self.config.default_view()
+        self.shot_id = ""
+        self.cells: Mapping[Place, Cell] = {}
+        """What the Board last knew of each camera in each setup."""
+        self.revision = 0
+        self._shoot: tuple[int, Desk] | None = None
+
+    # what is open
+
+    def show(self, production: Production | None, config: ColourConfig) -> None:
+        """Another production, or another configuration; a screen that the configuration does not know becomes its usual one."""
+        if production is not self.production:
+            self.shot_id, self.cells = "", {}
+        self.production, self.config = production, config
+        self.revision += 1
+        moved = not self._knows(self.screen)
+        if moved:
+            self.screen = config.default_view()
+        self.opened.emit()
+        if moved:
+            self.screened.emit()
+
+    def touch(self) -> None:
+        """Something in the production was decided."""
+        self.revision += 1
+        self.changed.emit()
+
+    def set_screen(self, display: str, view: str) -> None:
+        """Another screen, for every view."""
+        if (display, view) != self.screen:
+            self.screen = (display, view)
+            self.screened.emit()
+
+    def _knows(self, screen: Screen) -> bool:
+        return screen[1] in dict(self.config.displays()).get(screen[0], [])
+
+    # what is worked on
+
+    def select(self, shot_id: str) -> None:
+        """The shot that is worked on; other views show it when one goes to them."""
+        if shot_id and shot_id != self.shot_id:
+            self.shot_id = shot_id
+            self.selected.emit()
+
+    @property
+    def shot(self) -> Shot | None:
+        return self.production.find(Shot, self.shot_id) if self.production is not None else None
+
+    @property
+    def writable(self) -> bool:
+        return self.production is not None and not self.production.read_only
+
+    @property
+    def shoot(self) -> Desk | None:
+        """What is looked up for matching; made once for each state of the production."""
+        if self.production is None:
+            return None
+        if self._shoot is None or self._shoot[0] != self.revision:
+            self._shoot = (self.revision, Desk(self.production, self.config))
+        return self._shoot[1]
+
+    def show_cells(self, cells: Mapping[Place, Cell]) -> None:
+        """What the Board knows now."""
+        self.cells = cells
+        self.measured.emit()
+
+    def state_of(self, shot_id: str) -> ShotState | None:
+        """What the Board last knew of a shot."""
+        found = (s for c in self.cells.values() for s in c.shots if s.shot.id == shot_id)
+        return next(found, None)

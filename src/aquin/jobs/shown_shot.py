@@ -1,0 +1,99 @@
+"""How a production's shot is opened for looking at: its side, its hero's, and what is known of the two without reading media."""
+
+from dataclasses import dataclass
+from typing import Any
+
+from aquin.colour.grade import Grade
+from aquin.jobs.load_side import Role, Side
+from aquin.match.engine import Source
+from aquin.production import Camera, Event, Production, Shot
+from aquin.production.grading import held_grade
+from aquin.production.ledgers import known_charts, known_frames, shot_evidence
+from aquin.production.match_desk import Desk
+from aquin.production.measuring import encoding_of
+from aquin.production.media import file_of
+from aquin.production.raw import decode_of
+from aquin.production.setups import seconds_of
+
+SURE = {"points": 0.7, "chart": 0.95, "chart+drift": 0.7}
+"""How far what the production knows of a shot is believed, by what it is."""
+
+
+@dataclass(frozen=True)
+class Opening:
+    """One shot on one side, at a frame."""
+
+    shot: Shot
+    role: Role
+    side: Side
+    grade: Grade
+
+
+def side_of(production: Production, shot: Shot, frame: int | None = None) -> Side | None:
+    """How a shot is opened; None where its file is not there. Its encoding is empty where nobody knows it."""
+    path = file_of(production, shot)
+    if path is None or not path.is_file():
+        return None
+    camera = production.find(Camera, shot.camera_id)
+    matrix: Any = shot.matrix or (camera.matrix if camera is not None else "") or None
+    signal: Any = shot.range or (camera.range if camera is not None else "") or None
+    raw = decode_of(production, shot)
+    return Side(
+        str(path),
+        encoding_of(production, shot),
+        shot.first if frame is None else frame,
+        matrix,
+        signal,
+        raw=tuple(raw.values().items()) if raw is not None else (),
+        shot_id=shot.id,
+    )
+
+
+def beside(production: Production, desk: Desk, shot: Shot) -> tuple[tuple[Shot, Role, int | None], ...]:
+    """How a shot is looked at: beside what its hero's camera recorded at that moment; the hero itself alone."""
+    at = desk.moment(shot)
+    if at is None:
+        return ((shot, "hero", None),)
+    return ((at.hero, "hero", at.hero_frame), (shot, "shot", at.shot_frame))
+
+
+def opening_of(production: Production, shot: Shot, role: Role, frame: int | None = None) -> Opening | None:
+    """A shot with its grade on one side; None where its file is not there."""
+    side = side_of(production, shot, frame)
+    if side is None:
+        return None
+    return Opening(shot, role, side, held_grade(production, shot) or Grade())
+
+
+def neighbour(production: Production, desk: Desk, shot: Shot, by: int) -> Shot | None:
+    """The next shot of the same camera and setup that has a hero, by time of day; then of the next camera, and so on."""
+    order = [s for s in production.all(Shot) if s.setup_id == shot.setup_id and desk.moment(s) is not None]
+    cameras = {c.id: c.position for c in production.all(Camera)}
+    order.sort(key=lambda s: (cameras.get(s.camera_id, 99), (seconds_of(s) or (0.0, 0.0))[0], s.name))
+    places = [k for k, s in enumerate(order) if s.id == shot.id]
+    if not places or not 0 <= places[0] + by < len(order):
+        return None
+    return order[places[0] + by]
+
+
+def known_source(production: Production, desk: Desk, shot: Shot) -> Source | None:
+    """What charts and compared frames say of the shot, where the whole shoot was matched already: some tens of milliseconds, for a worker."""
+    at = desk.moment(shot)
+    if at is None:
+        return None
+    place = (shot.setup_id, shot.camera_id)
+    known_charts(desk, [place])
+    known_frames(desk, [place])
+    evidence, by = shot_evidence(desk, shot, at)
+    sure = SURE.get(by, 0.0)
+    return Source(by, evidence, sure) if evidence is not None and sure else None
+
+
+def used_of(production: Production, shot: Shot) -> tuple[tuple[int, int], ...]:
+    """First and last frames of what the edits use of a shot."""
+    pieces = [
+        (e.first, e.first + e.frames - 1)
+        for e in production.all(Event)
+        if e.shot_id == shot.id and e.frames > 0
+    ]
+    return tuple(sorted(set(pieces)))
