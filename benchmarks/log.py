@@ -79,7 +79,8 @@ def main(count: int) -> None:
 
 
 def window_part(path: Path) -> None:
-    from aquin.desk.app import application, put_away, settle_down
+    from aquin.desk.app import application, put_away
+from aquin.desk.screenshots import settle_down
     from aquin.desk.window import Window
 
     app = application()

@@ -5,8 +5,10 @@ import dataclasses
 from common import demo, line
 from PySide6.QtCore import QEventLoop
 
+from desk.pages import page
 from aquin.colour import acescct
-from aquin.desk.app import application, settle_down
+from aquin.desk.app import application
+from aquin.desk.screenshots import settle_down
 from aquin.desk.window import Window
 
 RUNS = 120
@@ -14,7 +16,7 @@ RUNS = 120
 
 def measure(window: Window) -> list[float]:
     """Step the exposure as a drag does and wait for each repaint."""
-    view, app = window.view, application()
+    view, app = page(window), application()
     view.preview_ms.clear()
     number = view.stack.numbers["stops"]
     for k in range(RUNS):
@@ -33,27 +35,27 @@ def main() -> None:
     window.show()
     window.open_session(session)
     settle_down(window)
-    window.view.settle_all()
+    page(window).settle_all()
     settle_down(window)
     for mode in ("side", "seam"):
-        window.view.set_mode(mode)
+        page(window).set_mode(mode)
         settle_down(window)
         baked = measure(window)
-        kept = window.view.baked
-        view = window.bench.config.view(*window.view.seen_on)
-        window.view.baked = dataclasses.replace(
+        kept = page(window).baked
+        view = window.state.config.view(*window.session.screen)
+        page(window).baked = dataclasses.replace(
             kept, process=lambda log, view=view: view(acescct.decode(log))
         )
         exact = measure(window)
-        window.view.baked = kept
+        page(window).baked = kept
         line(f"{mode}: baked view, 65 points", baked, exact)
         line(f"{mode}: exact view", exact)
         print(
             f"  error of the baked view: 99.9 % within {kept.error_code10[0]:.1f}, largest {kept.error_code10[1]:.1f} codes of 10 bit"
         )
-    window.view.set_mode("side")
-    window.view.panel.regions.add("ellipse")
-    window.view.panel.regions.numbers["trim", "stops"].set_value(0.5)
+    page(window).set_mode("side")
+    page(window).panel.regions.add("ellipse")
+    page(window).panel.regions.numbers["trim", "stops"].set_value(0.5)
     settle_down(window)
     line("side: with an ellipse of its own", measure(window))
     window.close()

@@ -6,9 +6,11 @@ import sys
 from collections.abc import Callable
 from functools import lru_cache
 from pathlib import Path
+from uuid import uuid4
 
 import numpy as np
 import pytest
+from filelock import FileLock
 from hypothesis import settings
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
@@ -16,6 +18,10 @@ sys.path.insert(0, str(Path(__file__).parent))
 
 from aquin.charts.layout import Layout, layout
 from aquin.colour.config import ColourConfig
+from aquin.production.heroes import take_proposed
+from aquin.production.match_desk import Desk
+from aquin.production.matching import settle
+from aquin.production.settings import config_of
 from aquin.production.store import Production
 from aquin.simulate.demo import SEED, build_demo, session_takes
 from aquin.simulate.logbook import log_demo
@@ -24,6 +30,25 @@ from aquin.simulate.stage import Stage
 
 settings.register_profile("aquin", deadline=None)  # a busy machine is no failure
 settings.load_profile("aquin")
+
+
+@pytest.fixture(scope="session")
+def once(tmp_path_factory: pytest.TempPathFactory) -> Callable[[str, Callable[[Path], None]], Path]:
+    """Make a folder once for the whole run, whichever of its processes comes first."""
+    root = tmp_path_factory.getbasetemp()
+    if os.environ.get("PYTEST_XDIST_WORKER"):
+        root = root.parent
+
+    def made(name: str, make: Callable[[Path], None]) -> Path:
+        folder, done = root / name, root / f"{name}.done"
+        with FileLock(root / f"{name}.lock"):
+            if not done.exists():
+                folder.mkdir()
+                make(folder)
+                done.touch()
+        return folder
+
+    return made
 
 
 @pytest.fixture(autouse=True)
@@ -44,12 +69,14 @@ def chart24() -> Layout:
 
 
 @pytest.fixture(scope="session")
-def demo(tmp_path_factory: pytest.TempPathFactory) -> Path:
+def demo(once: Callable[[str, Callable[[Path], None]], Path]) -> Path:
     """The demo folder with the two takes that the Bench opens, filmed once for the whole run."""
-    folder = tmp_path_factory.mktemp("demo") / "ferry"
-    wanted = {t.path for t in session_takes(plan(SEED))}
-    build_demo(folder, truth=folder.parent / "ferry-truth", only=lambda t: t.path in wanted)
-    return folder
+
+    def film(folder: Path) -> None:
+        wanted = {t.path for t in session_takes(plan(SEED))}
+        build_demo(folder / "ferry", truth=folder / "ferry-truth", only=lambda t: t.path in wanted)
+
+    return once("demo", film) / "ferry"
 
 
 @pytest.fixture(scope="session")
@@ -94,24 +121,47 @@ def random() -> np.random.Generator:
 
 
 @pytest.fixture(scope="session")
-def filmed(tmp_path_factory: pytest.TempPathFactory) -> Path:
+def filmed(once: Callable[[str, Callable[[Path], None]], Path]) -> Path:
     """A production of two setups and three cameras, filmed at three frames a take and logged, with its truth in `truth` beside it."""
     from shoots import film_short
 
-    folder = tmp_path_factory.mktemp("filmed") / "ferry"
-    (folder.parent / "truth").mkdir(exist_ok=True)
-    film_short(
-        folder, 11, keep=lambda t: t.setup in ("pier", "upper-deck") and t.role != "phone" and not t.mistake
-    )
-    log_demo(folder, audit=True)
-    return folder / "ferry.aquin"
+    def film(folder: Path) -> None:
+        (folder / "truth").mkdir()
+        film_short(
+            folder / "ferry",
+            11,
+            keep=lambda t: t.setup in ("pier", "upper-deck") and t.role != "phone" and not t.mistake,
+        )
+        log_demo(folder / "ferry", audit=True)
+
+    return once("filmed", film) / "ferry" / "ferry.aquin"
 
 
 @pytest.fixture
-def shoot_copy(filmed: Path, tmp_path: Path) -> Path:
+def shoot_copy(filmed: Path) -> Path:
     """A copy of that production beside the same media."""
-    made = Production.open(filmed)
-    path = filmed.with_name(f"{tmp_path.name}.aquin")
+    made = Production.open(filmed, read_only=True)
+    path = filmed.with_name(f"{uuid4().hex}.aquin")
     made.save_copy(path)
     made.close()
     return path
+
+
+@pytest.fixture(scope="session")
+def settled(filmed: Path, once: Callable[[str, Callable[[Path], None]], Path]) -> Path:
+    """The filmed production with heroes proposed and all cells settled, beside the media."""
+
+    def settle_all(folder: Path) -> None:
+        path = filmed.with_name("settled.aquin")
+        first = Production.open(filmed, read_only=True)
+        first.save_copy(path, force=True)
+        first.close()
+        production = Production.open(path)
+        config = config_of(production)
+        take_proposed(production)
+        summary = settle(production, config, list(Desk(production, config).shots))
+        assert all(c.done for c in summary.cells), summary.line
+        production.close()
+
+    once("settled", settle_all)
+    return filmed.with_name("settled.aquin")

@@ -16,17 +16,21 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QWidget
 
 from aquin.colour.grade import Grade
-from aquin.desk.app import application, settle_down
+from aquin.desk.app import application
 from aquin.desk.bench.pictures import BLINK_MS, HOLD_MS
-from aquin.desk.bench.state import Bench, Side, read_session
-from aquin.desk.keys import KEYS
+from aquin.desk.bench.session_file import read_session
+from aquin.desk.bench.state import BenchState
+from aquin.desk.commands import BY_ID
 from aquin.desk.kit import theme
 from aquin.desk.kit.jobs import Jobs, Tell
+from aquin.desk.screenshots import settle_down
 from aquin.desk.window import Window
 from aquin.errors import AquinError
 from aquin.exchange import cdl_file, grade_file
+from aquin.jobs.load_side import Side
 from aquin.own_files import last_session
 from aquin.simulate.demo import film_first_takes, is_done
+from desk.pages import do_next, page
 
 
 @pytest.fixture(scope="module")
@@ -48,7 +52,7 @@ def opened(window: Window, demo: Path) -> Window:
     """The window with the demo's two files open and solved."""
     assert window.open_session(demo / "ferry.json")
     settle_down(window)
-    assert window.bench.match is not None
+    assert window.state.match is not None
     return window
 
 
@@ -69,47 +73,52 @@ def press(
 def test_main_job_open_find_settle_export_read_back(
     window: Window, hero_file: Path, shot_file: Path, tmp_path: Path
 ) -> None:
-    view = window.view
+    view = page(window)
     view.files.open_file("hero", str(hero_file), "Linear Heron")
     view.files.open_file("shot", str(shot_file), "Skua Log")
     settle_down(window)
-    assert all(window.bench.loaded[role].reading is not None for role in ("hero", "shot"))
-    before = {row.axis.name: row for row in window.bench.ledger()}
+    assert all(window.state.loaded[role].reading is not None for role in ("hero", "shot"))
+    before = {row.axis.name: row for row in window.state.ledger()}
     assert before["colour"].after > 6
     assert not before["exposure"].within
     QTest.mouseClick(view.panel.settle_all_button, Qt.MouseButton.LeftButton)
     settle_down(window)
     told = {"exposure", "contrast", "warmth", "tint", "saturation", "colour"}
-    off = [row for row in window.bench.ledger() if not row.within]
+    off = [row for row in window.state.ledger() if not row.within]
     assert not told & {row.axis.name for row in off}
-    assert len(window.bench.ledger()) > 12  # sharpness, noise and others, on the pictures
-    assert "export" in window.bench.next_step()[1]
+    assert len(window.state.ledger()) > 12  # sharpness, noise and others, on the pictures
+    assert "export" in window.state.next_step()[1]
     path = tmp_path / "match.cdl"
     view.export(path)
     settle_down(window)
     assert "read back by OpenColorIO" in view.panel.export_note.text()
     cdl = next(iter(cdl_file.read(path).values()))
-    assert cdl.slope == pytest.approx(window.bench.grade.folded().slope, abs=1e-9)
+    assert cdl.slope == pytest.approx(window.state.grade.folded().slope, abs=1e-9)
     colours = grade_file.probe()[:1000].astype(np.float64)
     assert np.abs(grade_file.through_ocio(path)(colours) - cdl.apply(colours)).max() < 1e-6
 
 
 def test_first_start_says_what_to_do(window: Window) -> None:
-    assert window.bench.next_step() == ("Open a hero", "open hero")
-    assert "Drop a hero here" in window.view.pictures.messages["hero"]
-    assert not window.view.panel.settle_all_button.isEnabled()
-    assert "not measured" in window.view.ledger.rows["warmth"].accessibleName()
+    assert window.shown == "start"
+    assert window.start.buttons["file.folder"].isVisible()
+    assert not window.start.recent.isVisible()
+    QTest.mouseClick(window.start.buttons["app.bench"], Qt.MouseButton.LeftButton)
+    assert window.shown == "bench"
+    assert window.next_step() == ("Open a hero", "bench.open_hero")
+    assert "Drop a hero here" in page(window).pictures.messages["hero"]
+    assert not page(window).panel.settle_all_button.isEnabled()
+    assert "not measured" in page(window).ledger.rows["warmth"].accessibleName()
 
 
 def test_first_start_offers_the_demo(window: Window, demo: Path) -> None:
-    assert "Demo" in window.view.pictures.messages["hero"]
+    assert "Demo" in page(window).pictures.messages["hero"]
     window.open_demo(demo)
     settle_down(window)
-    assert window.bench.match is not None
+    assert window.state.match is not None
 
 
 def test_undo_and_redo_walk_through_decisions(opened: Window) -> None:
-    view, bench = opened.view, opened.bench
+    view, bench = page(opened), opened.state
     press(opened, Qt.Key.Key_S, Qt.KeyboardModifier.ShiftModifier)
     settled = bench.grade
     assert settled != Grade()
@@ -117,7 +126,7 @@ def test_undo_and_redo_walk_through_decisions(opened: Window) -> None:
     number.setFocus()
     press(number, Qt.Key.Key_Up)
     assert bench.grade.balance.stops == pytest.approx(settled.balance.stops + 0.05)
-    opened.view.pictures.setFocus()
+    page(opened).pictures.setFocus()
     press(opened, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
     assert bench.grade == settled
     press(opened, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
@@ -128,74 +137,74 @@ def test_undo_and_redo_walk_through_decisions(opened: Window) -> None:
 
 
 def test_a_drag_of_a_number_is_one_step_of_undo_and_the_preview_follows(opened: Window) -> None:
-    number = opened.view.stack.numbers["stops"]
-    shot = opened.view.pictures.images["shot"]
+    number = page(opened).stack.numbers["stops"]
+    shot = page(opened).pictures.images["shot"]
     assert shot is not None
     before = shot.pixels.mean()
-    steps = len(opened.bench._past)
+    steps = len(opened.state._past)
     centre = number.rect().center()
     QTest.mousePress(number, Qt.MouseButton.LeftButton, pos=centre)
     for distance in range(5, 80, 5):
         QTest.mouseMove(number, centre + QPoint(distance, 0))
         QTest.qWait(5)
-    until(lambda: opened.view.pictures.images["shot"].pixels.mean() > before + 5)
-    assert opened.bench.grade.balance.stops > 0.5
+    until(lambda: page(opened).pictures.images["shot"].pixels.mean() > before + 5)
+    assert opened.state.grade.balance.stops > 0.5
     QTest.mouseRelease(number, Qt.MouseButton.LeftButton, pos=centre + QPoint(75, 0))
-    assert len(opened.bench._past) == steps + 1
-    opened.view.undo()
-    assert opened.bench.grade.balance.stops == 0
-    assert opened.view.preview_ms
+    assert len(opened.state._past) == steps + 1
+    page(opened).undo()
+    assert opened.state.grade.balance.stops == 0
+    assert page(opened).preview_ms
 
 
 def test_numbers_are_typed_stepped_reset_and_refuse_nonsense(opened: Window) -> None:
-    number = opened.view.stack.numbers["mired"]
+    number = page(opened).stack.numbers["mired"]
     number.setFocus()
     number.selectAll()
     QTest.keyClicks(number, "-12.5")
     press(number, Qt.Key.Key_Return)
-    assert opened.bench.grade.balance.shift[0] == pytest.approx(-12.5, abs=0.01)
+    assert opened.state.grade.balance.shift[0] == pytest.approx(-12.5, abs=0.01)
     press(number, Qt.Key.Key_Up, Qt.KeyboardModifier.ShiftModifier)
-    assert opened.bench.grade.balance.shift[0] == pytest.approx(-2.5, abs=0.01)
+    assert opened.state.grade.balance.shift[0] == pytest.approx(-2.5, abs=0.01)
     press(number, Qt.Key.Key_Up, Qt.KeyboardModifier.ControlModifier)
-    assert opened.bench.grade.balance.shift[0] == pytest.approx(-2.4, abs=0.01)
+    assert opened.state.grade.balance.shift[0] == pytest.approx(-2.4, abs=0.01)
     number.setText("1e999")
     number.setModified(True)
     press(number, Qt.Key.Key_Return)
-    assert opened.bench.grade.balance.shift[0] == pytest.approx(-2.4, abs=0.01)
+    assert opened.state.grade.balance.shift[0] == pytest.approx(-2.4, abs=0.01)
     QTest.mouseDClick(number, Qt.MouseButton.LeftButton)
-    assert opened.bench.grade.balance.shift[0] == pytest.approx(0, abs=0.01)
-    slope = opened.view.stack.numbers["slope1"]
+    assert opened.state.grade.balance.shift[0] == pytest.approx(0, abs=0.01)
+    slope = page(opened).stack.numbers["slope1"]
     slope.set_value(-3)
-    assert opened.bench.grade.trim.slope[1] == 0.0
-    opened.view.stack._reset("slope")
-    assert opened.bench.grade.trim.slope == (1.0, 1.0, 1.0)
+    assert opened.state.grade.trim.slope[1] == 0.0
+    page(opened).stack._reset("slope")
+    assert opened.state.grade.trim.slope == (1.0, 1.0, 1.0)
 
 
 def test_settling_one_row_settles_that_axis(opened: Window) -> None:
-    row = opened.view.ledger.rows["warmth"]
+    row = page(opened).ledger.rows["warmth"]
     QTest.mouseClick(row, Qt.MouseButton.LeftButton, pos=QPoint(20, 10))
-    assert opened.view.ledger.selected == "warmth"
+    assert page(opened).ledger.selected == "warmth"
     press(opened, Qt.Key.Key_S)
-    ledger = {r.axis.name: r for r in opened.bench.ledger()}
+    ledger = {r.axis.name: r for r in opened.state.ledger()}
     assert ledger["warmth"].within
     assert not ledger["exposure"].within
     assert "within tolerance" in row.accessibleName()
-    QTest.mouseClick(opened.view.ledger.rows["exposure"].button, Qt.MouseButton.LeftButton)
-    assert {r.axis.name: r for r in opened.bench.ledger()}["exposure"].within
+    QTest.mouseClick(page(opened).ledger.rows["exposure"].button, Qt.MouseButton.LeftButton)
+    assert {r.axis.name: r for r in opened.state.ledger()}["exposure"].within
 
 
 def test_grade_off_shows_the_shot_as_it_came(opened: Window) -> None:
-    opened.view.settle_all()
+    page(opened).settle_all()
     QTest.qWait(150)
     press(opened, Qt.Key.Key_G)
-    assert opened.bench.ledger()[0].after == pytest.approx(opened.bench.ledger()[0].difference)
-    assert opened.view.grade_button.text() == "grade off"
+    assert opened.state.ledger()[0].after == pytest.approx(opened.state.ledger()[0].difference)
+    assert page(opened).grade_button.text() == "grade off"
     press(opened, Qt.Key.Key_G)
-    assert opened.bench.ledger()[0].within
+    assert opened.state.ledger()[0].within
 
 
 def test_compare_modes_show_what_they_say(opened: Window) -> None:
-    view, pictures = opened.view, opened.view.pictures
+    view, pictures = page(opened), page(opened).pictures
     press(opened, Qt.Key.Key_C)
     assert pictures.mode == "seam"
     settle_down(opened)
@@ -225,7 +234,7 @@ def test_blink_and_held_space_stay_below_three_changes_a_second(opened: Window) 
     """Common guidance for flashing pictures: fewer than three changes in any second."""
     assert 1000 / BLINK_MS < 3
     assert 1000 / HOLD_MS < 3
-    pictures = opened.view.pictures
+    pictures = page(opened).pictures
     opened.activateWindow()
     pictures.setFocus()
     changes = 0
@@ -240,13 +249,13 @@ def test_blink_and_held_space_stay_below_three_changes_a_second(opened: Window) 
     QTest.keyPress(pictures, Qt.Key.Key_Space)
     assert pictures.held
     QTest.keyRelease(pictures, Qt.Key.Key_Space)
-    assert "two changes a second" in opened.view.mode_buttons["blink"].toolTip()
+    assert "two changes a second" in page(opened).mode_buttons["blink"].toolTip()
 
 
 def test_corners_are_dragged_and_read_again(opened: Window) -> None:
-    pictures, bench = opened.view.pictures, opened.bench
+    pictures, bench = page(opened).pictures, opened.state
     before = bench.loaded["shot"].reading.corners.copy()
-    start = pictures._to_widget("shot", before[2])
+    start = pictures.to_widget("shot", before[2])
     QTest.mousePress(pictures, Qt.MouseButton.LeftButton, pos=start.toPoint())
     QTest.mouseMove(pictures, (start + QPointF(-6, -4)).toPoint())
     QTest.mouseRelease(pictures, Qt.MouseButton.LeftButton, pos=(start + QPointF(-6, -4)).toPoint())
@@ -256,7 +265,7 @@ def test_corners_are_dragged_and_read_again(opened: Window) -> None:
     assert 5 < np.abs(after[2] - before[2]).max() < 40
     assert bench.side("shot").corners is not None
     assert bench.match is not None
-    opened.view.undo()
+    page(opened).undo()
     settle_down(opened)
     assert np.abs(bench.loaded["shot"].reading.corners - before).max() < 0.01
     pictures.setFocus()
@@ -272,18 +281,19 @@ def test_without_a_chart_the_corners_are_asked_for(window: Window, tmp_path: Pat
     from aquin.exchange import picture
 
     picture.write(tmp_path / "grey.png", np.zeros((180, 320, 3)))  # nothing in it supports a match
+    window.show_view("bench")
     for role in ("hero", "shot"):
-        window.view.files.open_file(role, str(tmp_path / "grey.png"), "ACEScct")
+        page(window).files.open_file(role, str(tmp_path / "grey.png"), "ACEScct")
     settle_down(window)
-    words, action = window.bench.next_step()
+    words, action = window.state.next_step()
     assert "corners" in words
-    assert action == "corners hero"
-    window.do_next()
-    assert window.view.pictures.corners["hero"].shape == (4, 2)
+    assert action == "bench.corners_hero"
+    do_next(window)
+    assert page(window).pictures.corners["hero"].shape == (4, 2)
 
 
 def test_files_are_dropped_on_their_side(window: Window, shot_file: Path) -> None:
-    pictures = window.view.pictures
+    pictures = page(window).pictures
     data = QMimeData()
     data.setUrls([QUrl.fromLocalFile(str(shot_file))])
     at = QPointF(pictures.width() * 0.8, 50)
@@ -292,9 +302,9 @@ def test_files_are_dropped_on_their_side(window: Window, shot_file: Path) -> Non
             at, Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
         )
     )
-    picker = window.view.files.picker
+    picker = page(window).files.picker
     assert picker.isVisible()
-    assert Path(window.bench.config.path).name == "config.ocio"
+    assert Path(window.state.config.path).name == "config.ocio"
     QTest.keyClicks(picker.search, "skua log")
     assert picker.list.count() == 1
     assert "18 % grey at" in picker.note.text()
@@ -305,20 +315,20 @@ def test_files_are_dropped_on_their_side(window: Window, shot_file: Path) -> Non
     QTest.keyClicks(picker.search, "log skua")
     QTest.mouseClick(picker.ok, Qt.MouseButton.LeftButton)
     settle_down(window)
-    assert window.bench.side("shot").encoding == "Skua Log"
-    assert window.bench.loaded["shot"].reading is not None
+    assert window.state.side("shot").encoding == "Skua Log"
+    assert window.state.loaded["shot"].reading is not None
 
 
 def test_range_is_set_by_hand_and_shown(opened: Window) -> None:
-    header = opened.view.headers["shot"]
+    header = page(opened).headers["shot"]
     assert "full range" in header.facts.text()
-    opened.view.files.pick_encoding("shot")
-    picker = opened.view.files.picker
+    page(opened).files.pick_encoding("shot")
+    picker = page(opened).files.picker
     picker.range.setCurrentIndex(picker.range.findData("legal"))
     picker.accept()
     settle_down(opened)
     assert "legal range (set)" in header.facts.text()
-    assert opened.bench.loaded["shot"].clip.source.signal.range_from == "user"
+    assert opened.state.loaded["shot"].clip.source.signal.range_from == "user"
 
 
 def test_an_encoding_of_ones_own_is_added_and_kept(
@@ -334,43 +344,43 @@ def test_an_encoding_of_ones_own_is_added_and_kept(
         (0.3127, 0.329),
         LogCurve(0.24, 7, 0.08, 0.37, 0.008),
     ).write(tmp_path / "t.json")
-    opened.view.files.pick_encoding("shot")
-    opened.view.files.picker.add_from(tmp_path / "t.json")
-    assert opened.view.files.picker.encoding == "Tern Log"
+    page(opened).files.pick_encoding("shot")
+    page(opened).files.picker.add_from(tmp_path / "t.json")
+    assert page(opened).files.picker.encoding == "Tern Log"
     assert (own_state / "config.ocio").is_file()
     (tmp_path / "bad.json").write_text("{}")
-    opened.view.files.picker.add_from(tmp_path / "bad.json")
-    assert "bad.json" in opened.view.files.picker.note.text()
-    opened.view.files.picker.reject()
+    page(opened).files.picker.add_from(tmp_path / "bad.json")
+    assert "bad.json" in page(opened).files.picker.note.text()
+    page(opened).files.picker.reject()
 
 
 def test_frames_by_number_timecode_and_step(opened: Window) -> None:
-    header = opened.view.headers["shot"]
-    source = opened.bench.loaded["shot"].clip.source
+    header = page(opened).headers["shot"]
+    source = opened.state.loaded["shot"].clip.source
     assert header.frame.text() == source.timecode(0)
     press(opened, Qt.Key.Key_PageDown)
     settle_down(opened)
-    assert opened.bench.loaded["shot"].frame.number == 1
-    opened.view.files.go_to("shot", source.timecode(6))
+    assert opened.state.loaded["shot"].frame.number == 1
+    page(opened).files.go_to("shot", source.timecode(6))
     settle_down(opened)
-    assert opened.bench.loaded["shot"].frame.number == 6
-    opened.view.files.go_to("shot", "999")
-    assert "no frame 999" in opened.message.text()
+    assert opened.state.loaded["shot"].frame.number == 6
+    page(opened).files.go_to("shot", "999")
+    assert "no frame 999" in opened.message
     assert "frame 6 of 0–23" in header.of.text()
 
 
 def test_alternatives_preview_and_are_taken(opened: Window) -> None:
-    view = opened.view
+    view = page(opened)
     listed = view.alternatives
     assert listed.count() == 12  # for the whole frame and for skin
     assert "leave-one-out" in listed.item(4).text()
-    view._hover("matrix")
-    assert view._grade_shown().matrix is not None
-    assert opened.bench.grade == Grade()
-    view._hover("")
-    assert view._grade_shown() == Grade()
+    view.hover("matrix")
+    assert view.grade_shown().matrix is not None
+    assert opened.state.grade == Grade()
+    view.hover("")
+    assert view.grade_shown() == Grade()
     listed.itemClicked.emit(listed.item(4))
-    assert opened.bench.grade.matrix is not None
+    assert opened.state.grade.matrix is not None
     assert "taken" in listed.item(4).text()
     view.export(Path("x.cdl"))
     settle_down(opened)
@@ -378,33 +388,33 @@ def test_alternatives_preview_and_are_taken(opened: Window) -> None:
 
 
 def test_making_the_shot_the_hero_swaps_the_sides(opened: Window) -> None:
-    was = opened.bench.now
+    was = opened.state.now
     press(opened, Qt.Key.Key_H)
     settle_down(opened)
-    assert opened.bench.now.hero == was.shot
-    assert opened.bench.now.shot == was.hero
-    assert opened.bench.match is not None
-    assert opened.bench.ledger()[0].difference > 0.2
+    assert opened.state.now.hero == was.shot
+    assert opened.state.now.shot == was.hero
+    assert opened.state.match is not None
+    assert opened.state.ledger()[0].difference > 0.2
 
 
 def test_everything_decided_is_saved_and_comes_back(opened: Window, app: QApplication) -> None:
-    opened.view.settle_all()
-    grade = opened.bench.grade
+    page(opened).settle_all()
+    grade = opened.state.grade
     until(
         lambda: (
             last_session().is_file()
             and json.loads(last_session().read_text())["grade"]["slope"] == list(grade.trim.slope)
         )
     )
-    assert opened.saved.text().startswith("saved")
+    assert opened.foot.saved.text().startswith("saved")
     data = json.loads(last_session().read_text())
     assert data["shot"]["encoding"] == "Skua Log"
     again = Window()
     again.open_session(last_session())
     settle_down(again)
-    assert again.bench.grade.trim == grade.trim
-    assert again.bench.grade.balance.stops == pytest.approx(grade.balance.stops)
-    assert {r.axis.name: r.within for r in again.bench.ledger()}["colour"]
+    assert again.state.grade.trim == grade.trim
+    assert again.state.grade.balance.stops == pytest.approx(grade.balance.stops)
+    assert {r.axis.name: r.within for r in again.state.ledger()}["colour"]
     again.close()
 
 
@@ -425,28 +435,28 @@ def test_wrong_sessions_are_refused(text: str, tmp_path: Path, window: Window) -
     with pytest.raises(AquinError, match=r"bad\.json"):
         read_session(path)
     assert not window.open_session(path)
-    assert "bad.json" in window.message.text()
+    assert "bad.json" in window.message
 
 
 def test_a_missing_file_is_named_and_nothing_else_is_lost(opened: Window, tmp_path: Path) -> None:
-    opened.view.settle_all()
-    grade = opened.bench.grade
-    opened.view.files.open_file("shot", str(tmp_path / "gone.mov"), "Skua Log")
+    page(opened).settle_all()
+    grade = opened.state.grade
+    page(opened).files.open_file("shot", str(tmp_path / "gone.mov"), "Skua Log")
     settle_down(opened)
-    assert "gone.mov" in opened.message.text()
-    assert "gone.mov" in opened.view.pictures.messages["shot"]
-    assert opened.bench.grade == grade
-    opened.view.undo()
+    assert "gone.mov" in opened.message
+    assert "gone.mov" in page(opened).pictures.messages["shot"]
+    assert opened.state.grade == grade
+    page(opened).undo()
     settle_down(opened)
-    assert opened.bench.match is not None
+    assert opened.state.match is not None
 
 
 def test_running_work_can_be_stopped(opened: Window) -> None:
-    opened.view.files.load("shot")
-    assert opened.stop_button.isVisible()
+    page(opened).files.load("shot")
+    assert opened.foot.stop_button.isVisible()
     press(opened, Qt.Key.Key_Escape)
-    assert not opened.view.jobs.titles
-    assert "Stopped" in opened.message.text()
+    assert not page(opened).jobs.titles
+    assert "Stopped" in opened.message
 
 
 def test_interface_thread_is_never_blocked_long(opened: Window) -> None:
@@ -454,20 +464,20 @@ def test_interface_thread_is_never_blocked_long(opened: Window) -> None:
     gaps: list[float] = []
     last = time.perf_counter()
     for role in ("hero", "shot"):
-        opened.view.files.load(role)
-    while opened.view.jobs.titles:
+        page(opened).files.load(role)
+    while page(opened).jobs.titles:
         QApplication.processEvents()
         now = time.perf_counter()
         gaps.append(now - last)
         last = now
         time.sleep(0.002)
-    assert opened.bench.match is not None or opened.view.jobs.titles == []
+    assert opened.state.match is not None or page(opened).jobs.titles == []
     assert np.percentile(gaps, 99) < 0.15
 
 
 def test_chrome_is_exactly_neutral(window: Window, app: QApplication) -> None:
     settle_down(window)
-    window.view.pictures.messages = {"hero": "", "shot": ""}
+    page(window).pictures.messages = {"hero": "", "shot": ""}
     picture = window.grab().toImage()
     pixels = (
         np.frombuffer(picture.constBits(), np.uint8)
@@ -494,19 +504,19 @@ def test_every_control_has_a_name_and_the_keys_are_listed(opened: Window) -> Non
     press(opened, Qt.Key.Key_F1)
     assert opened.help_dialog.isVisible()
     opened.help_dialog.close()
-    assert ("G", "grade on, off") in KEYS
+    assert BY_ID["bench.grade"].keys == ("G",)
 
 
 def test_tab_reaches_pictures_rows_numbers_and_export(opened: Window) -> None:
     opened.activateWindow()
-    opened.view.pictures.setFocus()
+    page(opened).pictures.setFocus()
     seen = set()
-    for _ in range(90):
+    for _ in range(130):
         focus = QApplication.focusWidget()
         if focus is not None:
             seen.add(focus)
         QTest.keyClick(focus or opened, Qt.Key.Key_Tab)
-    view = opened.view
+    view = page(opened)
     for widget in (
         view.pictures,
         view.ledger.rows["tint"],
@@ -519,22 +529,22 @@ def test_tab_reaches_pictures_rows_numbers_and_export(opened: Window) -> None:
 
 
 def test_another_screen_changes_the_picture(opened: Window) -> None:
-    before = opened.view.pictures.images["hero"].pixels.copy()
-    display = next(d for d, _ in opened.bench.config.displays() if "1886" in d)
-    opened.view.set_screen(display, "Un-tone-mapped")
+    before = page(opened).pictures.images["hero"].pixels.copy()
+    display = next(d for d, _ in opened.state.config.displays() if "1886" in d)
+    opened.session.set_screen(display, "Un-tone-mapped")
     settle_down(opened)
-    until(lambda: np.abs(opened.view.pictures.images["hero"].pixels.astype(int) - before).max() > 10)
-    assert "codes of 10 bit" in opened.screen_button.toolTip()
+    until(lambda: np.abs(page(opened).pictures.images["hero"].pixels.astype(int) - before).max() > 10)
+    assert "codes of 10 bit" in opened.foot.screen_button.toolTip()
 
 
 def test_preview_is_the_exact_chain_within_its_known_error(opened: Window) -> None:
     from aquin.desk.kit.preview import fit, show
 
-    opened.view.settle_all()
-    loaded, baked = opened.bench.loaded["shot"], opened.view.baked
+    page(opened).settle_all()
+    loaded, baked = opened.state.loaded["shot"], page(opened).baked
     small = fit(loaded.linear, 320, 180)
-    drawn = show(small, opened.bench.grade, baked).pixels[..., 2::-1].astype(float)
-    exact = opened.bench.config.view(*opened.view.seen_on)(opened.bench.grade.linear(small))
+    drawn = show(small, opened.state.grade, baked).pixels[..., 2::-1].astype(float)
+    exact = opened.state.config.view(*opened.session.screen)(opened.state.grade.linear(small))
     gap = np.abs(drawn - np.clip(exact, 0, 1) * 255)
     assert np.percentile(gap, 99.9) < 0.51 + baked.error_code10[0] / 4
 
@@ -546,7 +556,7 @@ def test_state_knows_no_qt() -> None:
 
 
 def test_a_fresh_bench_has_nothing_to_undo() -> None:
-    bench = Bench()
+    bench = BenchState()
     assert bench.undo() is None
     assert bench.redo() is None
     assert (bench.can_undo, bench.can_redo) == (None, None)
@@ -560,15 +570,15 @@ def test_a_new_demo_opens_after_its_first_takes_and_the_rest_is_filmed_beside(
     """The first takes are opened and solved, the rest goes on with progress in the foot line, and stops on demand."""
     folder = tmp_path / "ferry"
     window.open_demo(folder)
-    assert window.stop_button.isVisible()
-    until(lambda: window.bench.match is not None, 240)
-    until(lambda: "rest of the demo shoot" in window.message.text(), 60)
-    assert window.next_button.isEnabled()
-    assert window.stop_button.isVisible()
+    assert window.foot.stop_button.isVisible()
+    until(lambda: window.state.match is not None, 240)
+    until(lambda: "rest of the demo shoot" in window.message, 60)
+    assert window.foot.next_button.isEnabled()
+    assert window.foot.stop_button.isVisible()
     assert not is_done(folder)
     window.stop()
-    until(lambda: not window.view.jobs.asides)
-    window.view.jobs.wait()
+    until(lambda: not page(window).jobs.asides)
+    page(window).jobs.wait()
     assert not list(folder.rglob(".part-*"))
     assert film_first_takes(folder) == folder / "ferry.json"
 

@@ -9,14 +9,16 @@ from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from test_shots import until
 
-from aquin.desk.app import application, put_away, settle_down
+from aquin.desk.app import application, put_away
 from aquin.desk.bench.pictures import MODES
 from aquin.desk.board.cells import BoardModel
+from aquin.desk.screenshots import settle_down
 from aquin.desk.window import Window
 from aquin.exchange import grade_file
 from aquin.exchange.proof import prove
 from aquin.production import Grade, Production, Setup, Shot
 from aquin.production.grading import held_grade
+from desk.pages import do_next, page
 
 
 @pytest.fixture
@@ -49,8 +51,8 @@ def choose(window: Window, setup: str, camera: str) -> None:
 def test_the_main_job(window: Window, shoot_copy: Path, tmp_path: Path) -> None:
     board = window.board
     assert word(window, "upper-deck", "Skua") == "not started"
-    assert window.next_step() == ("2 setups have no hero: let heroes be proposed", "propose heroes")
-    window.do_next()
+    assert window.next_step() == ("2 setups have no hero: let heroes be proposed", "board.propose")
+    do_next(window)
     until(lambda: not board.heroless, 20)
     production = window.productions.current
     assert production is not None and all(s.hero_id for s in production.all(Setup) if s.name != "test-corner")
@@ -63,9 +65,9 @@ def test_the_main_job(window: Window, shoot_copy: Path, tmp_path: Path) -> None:
     assert chosen is not None and production.get(Setup, chosen.setup_id).hero_id == chosen.id
     # settle all
     until(lambda: board.open_count > 0, 20)
-    assert window.next_step()[1] == "settle board"
-    window.do_next()
-    assert not window.next_button.isEnabled() and window.stop_button.isVisible()
+    assert window.next_step()[1] == "board.settle_all"
+    do_next(window)
+    assert not window.foot.next_button.isEnabled() and window.foot.stop_button.isVisible()
     settle_down(window, 240)
     until(lambda: board.open_count == 0, 30)
     assert board.summary is not None and all(c.done for c in board.summary.cells if c.by)
@@ -80,11 +82,11 @@ def test_the_main_job(window: Window, shoot_copy: Path, tmp_path: Path) -> None:
     board.look()
     settle_down(window, 120)
     assert window.shown == "bench"
-    until(lambda: window.bench.match is not None, 120)
+    until(lambda: window.state.match is not None, 120)
     settle_down(window, 60)
-    assert window.link.shot is not None and window.link.shot.id == shot.id
-    assert window.bench.grade == held_grade(production, shot)
-    rows = {r.axis.name: r for r in window.bench.ledger()}
+    assert window.bench.link.shot is not None and window.bench.link.shot.id == shot.id
+    assert window.state.grade == held_grade(production, shot)
+    rows = {r.axis.name: r for r in window.state.ledger()}
     assert rows["colour"].within and rows["exposure"].within
     assert {"sharpness", "noise", "white ceiling"} <= set(rows)
     # agree with it
@@ -95,11 +97,11 @@ def test_the_main_job(window: Window, shoot_copy: Path, tmp_path: Path) -> None:
     # export its grade, and read it back with another program
     window.show_view("bench")
     path = tmp_path / "skua.clf"
-    window.view.export(path)
+    page(window).export(path)
     settle_down(window, 60)
-    assert path.is_file() and "read back by OpenColorIO" in window.view.panel.export_note.text()
-    usual = prove(path, window.bench.grade)
-    assert (usual.largest if window.bench.grade.root is None else usual.usual * 10) < 0.05
+    assert path.is_file() and "read back by OpenColorIO" in page(window).panel.export_note.text()
+    usual = prove(path, window.state.grade)
+    assert (usual.largest if window.state.grade.root is None else usual.usual * 10) < 0.05
     assert callable(grade_file.through_ocio(path))
     window.save()
     again = Production.open(shoot_copy, read_only=True)
@@ -127,8 +129,8 @@ def test_cells_are_reached_by_keyboard_and_said_to_screen_readers(window: Window
 def test_a_setup_without_a_hero_is_said_instead_of_settled(window: Window) -> None:
     choose(window, "pier", "Egret")
     window.board.settle_chosen()
-    assert "has a hero" in window.message.text()
-    assert not any("settling" in t for t in window.view.jobs.titles)
+    assert "has a hero" in window.message
+    assert not any("settling" in t for t in page(window).jobs.titles)
 
 
 def test_main_hero_and_propagation_from_the_panel(window: Window) -> None:
@@ -164,7 +166,7 @@ def test_difference_zones_and_scopes(window: Window) -> None:
     for role in ("hero", "shot"):
         window.look_at(shot, role)  # type: ignore[arg-type]
     settle_down(window, 60)
-    view = window.view
+    view = page(window)
     assert "difference" in MODES
     view.set_mode("difference")
     settle_down(window, 20)
@@ -193,13 +195,13 @@ def test_an_axis_of_the_picture_is_settled_beside_the_window(window: Window) -> 
     window.look_at(hero, "hero")
     window.look_at(shot, "shot")
     settle_down(window, 120)
-    until(lambda: window.bench.match is not None, 120)
+    until(lambda: window.state.match is not None, 120)
     settle_down(window, 30)
-    before = {r.axis.name: r for r in window.bench.ledger()}["white ceiling"]
-    window.view.settle("white ceiling")
+    before = {r.axis.name: r for r in window.state.ledger()}["white ceiling"]
+    page(window).settle("white ceiling")
     settle_down(window, 60)
-    after = {r.axis.name: r for r in window.bench.ledger()}["white ceiling"]
+    after = {r.axis.name: r for r in window.state.ledger()}["white ceiling"]
     assert abs(after.after) <= max(abs(before.after), 0.2)
-    window.view.settle("noise")
-    assert "only reported" in window.message.text()
+    page(window).settle("noise")
+    assert "only reported" in window.message
     assert np.isfinite(after.after)

@@ -11,8 +11,9 @@ from PySide6.QtWidgets import QApplication
 from test_shots import until
 
 from aquin.charts.layout import layout
-from aquin.desk.app import application, put_away, settle_down
+from aquin.desk.app import application, put_away
 from aquin.desk.charts.state import ChartDesk
+from aquin.desk.screenshots import settle_down
 from aquin.desk.shots.raw_dialog import RawDialog
 from aquin.desk.window import Window
 from aquin.frames import RawDecode
@@ -273,14 +274,14 @@ def test_a_series_is_measured_exported_and_used(window: Window, tmp_path: Path) 
     assert page.curve.lines
     assert page.residual.lines
     page.export(tmp_path / "heron.clf")
-    until(lambda: "Wrote heron.clf" in window.message.text())
+    until(lambda: "Wrote heron.clf" in window.message)
     page.name.setText("Heron own")
     page.use_button.click()
     settle_down(window)
     production = production_of(window)
     assert next(c for c in production.all(Camera) if c.name == "Heron").encoding == "Heron own"
-    assert window.productions.config.resolve("Heron own") == "Heron own"
-    window.productions.undo()
+    assert window.session.config.resolve("Heron own") == "Heron own"
+    window.history.undo()
     assert next(c for c in production.all(Camera) if c.name == "Heron").encoding == "ACEScct"
 
 
@@ -329,8 +330,8 @@ def test_raw_settings_are_asked_in_shots_and_kept(window: Window) -> None:
     window.shots.select([shot(window, "a1x").id])
     assert not button.isVisible()
     window.look_at(shot(window, "r1x"), "shot")
-    until(lambda: window.bench.loaded["shot"] is not None, 30)
-    side = window.bench.now.shot
+    until(lambda: window.state.loaded["shot"] is not None, 30)
+    side = window.state.now.shot
     assert side is not None
     assert dict(side.raw)["kelvin"] == 4800
 

@@ -11,10 +11,11 @@ from PySide6.QtWidgets import QApplication, QComboBox, QLabel, QMenu, QPushButto
 from test_shots import fill, until
 
 from aquin.charts.identify import Candidate
-from aquin.desk.app import application, put_away, settle_down
+from aquin.desk.app import application, put_away
 from aquin.desk.kit.number import Number
 from aquin.desk.plan.dialogs import ask_nearest, write_sheet
 from aquin.desk.plan.strip import ExposureStrip
+from aquin.desk.screenshots import settle_down
 from aquin.desk.window import Window
 from aquin.exchange import cube
 from aquin.production import Camera, Production, Setup
@@ -70,7 +71,7 @@ def test_chain_and_exposure_of_a_known_curve(window: Window) -> None:
     assert window.plan.open_count == 0
     assert "every link is right" in said
     assert len(window.plan.widget().findChildren(ExposureStrip)) == 2
-    assert window.next_step()[1] == "audit"
+    assert window.next_step()[1] == "shots.audit"
 
 
 def test_policy_moves_the_asked_grey(window: Window) -> None:
@@ -132,7 +133,7 @@ def test_working_space_and_configuration(window: Window, tmp_path: Path) -> None
     assert window.plan.config.path == other
     assert production_of(window).option("config") == "other.ocio"
     window.plan.use_config(tmp_path / "none.ocio")
-    assert "does not exist" in window.message.text()
+    assert "does not exist" in window.message
     assert window.plan.config.path == other
 
 
@@ -175,7 +176,7 @@ def test_a_stand_in_is_doubtful_with_its_reason(window: Window) -> None:
     assert "stands in: nearest known by its chart: grey steps within 0.04 stop" in words(window)
     assert production.journal(1)[0].why.startswith("nearest known")
     plan.ask_nearest(camera)  # no chart was filmed with media that are there
-    until(lambda: "no chart of Egret can be read" in window.message.text(), 30)
+    until(lambda: "no chart of Egret can be read" in window.message, 30)
 
 
 def test_routine_is_chosen_per_setup(window: Window) -> None:
@@ -191,12 +192,12 @@ def test_luts_and_crew_sheet_go_to_files(window: Window, tmp_path: Path) -> None
     plan = window.plan
     plan.ask_luts()
     plan.luts.write(tmp_path)
-    until(lambda: "Wrote" in window.message.text(), 60)
+    until(lambda: "Wrote" in window.message, 60)
     assert {p.name for p in tmp_path.glob("*.cube")} == {"Heron-monitor.cube", "Egret-monitor.cube"}
     assert cube.read(tmp_path / "Heron-monitor.cube")[1] == 33
     for name in ("sheet.pdf", "sheet.html"):
         write_sheet(production_of(window), plan.chain, tmp_path / name, window.tell)
-        assert name in window.message.text()
+        assert name in window.message
         assert (tmp_path / name).stat().st_size > 2000
 
 
@@ -205,7 +206,7 @@ def test_without_a_production_the_views_say_what_to_do(app: QApplication) -> Non
     empty.show()
     for name in ("plan", "shots"):
         empty.show_view(name)
-        assert empty.next_step() == ("Open a production, or the demo", "open production")
+        assert empty.next_step() == ("Open a production, or the demo", "file.open")
     assert "No production is open" in "\n".join(label.text() for label in empty.plan.findChildren(QLabel))
     put_away(empty)
 

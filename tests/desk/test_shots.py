@@ -12,7 +12,8 @@ from PySide6.QtGui import QDropEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLineEdit
 
-from aquin.desk.app import application, put_away, settle_down
+from aquin.desk.app import application, put_away
+from aquin.desk.screenshots import settle_down
 from aquin.desk.shots.log import COLUMNS, FROM_CAMERA, ShotLog
 from aquin.desk.window import Window
 from aquin.errors import AquinError
@@ -23,6 +24,7 @@ from aquin.production.grading import held_grade
 from aquin.production.looking import thumbnail
 from aquin.production.remembered import Remembered
 from aquin.simulate.film import write_still
+from desk.pages import do_next, page
 
 COLUMN = {c.key: k for k, c in enumerate(COLUMNS)}
 
@@ -75,7 +77,7 @@ def window(app: QApplication) -> Iterator[Window]:
 @pytest.fixture
 def opened(window: Window, tmp_path: Path) -> Window:
     production = fill(tmp_path / "ferry.aquin")
-    run_audit(production, window.bench.config, measure=False)
+    run_audit(production, window.state.config, measure=False)
     production.close()
     assert window.open_production(tmp_path / "ferry.aquin")
     window.show_view("shots")
@@ -162,7 +164,7 @@ def test_a_cell_is_edited_undone_and_redone(opened: Window) -> None:
     pick(opened, "A01_002")
     type_into(opened, "A01_002", "slate", "tea at eleven")
     assert named(opened, "A01_002").slate == "tea at eleven"
-    assert opened.saved.text().startswith("saved")
+    assert opened.foot.saved.text().startswith("saved")
     QTest.keyClick(opened, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
     assert named(opened, "A01_002").slate == "slate 2"
     QTest.keyClick(opened, Qt.Key.Key_Y, Qt.KeyboardModifier.ControlModifier)
@@ -197,7 +199,7 @@ def test_an_edit_that_makes_no_sense_is_refused_with_a_message(opened: Window) -
             log.edit([before], key, text)
     assert named(opened, "A01_002") == before
     opened.shots.model.setData(opened.shots.model.index_of(before.id, COLUMN["kind"]), "cat")
-    assert "no kind" in opened.message.text()
+    assert "no kind" in opened.message
 
 
 def test_setups_are_renamed_and_confirmed(opened: Window) -> None:
@@ -205,7 +207,7 @@ def test_setups_are_renamed_and_confirmed(opened: Window) -> None:
     assert model.setData(model.index(0, 0), "the galley")
     assert [s.name for s in production_of(opened).all(Setup)] == ["the galley", "pier"]
     assert not model.setData(model.index(0, 0), "pier")
-    assert "already" in opened.message.text()
+    assert "already" in opened.message
     production_of(opened).undo()
     pick(opened, "A01_002")
     assert opened.shots.shot_buttons["Confirm setups"].isEnabled()
@@ -219,7 +221,7 @@ def test_shots_are_taken_out_and_come_back(opened: Window) -> None:
     opened.shots.table.setFocus()
     QTest.keyClick(opened.shots.table, Qt.Key.Key_Delete)
     assert len(production_of(opened).all(Shot)) == 10
-    assert "Ctrl+Z" in opened.message.text()
+    assert "Ctrl+Z" in opened.message
     QTest.keyClick(opened, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
     assert len(opened.shots.model.shots) == 12
 
@@ -336,18 +338,18 @@ def test_a_read_only_production_can_be_looked_at(window: Window, tmp_path: Path)
     raw.close()
     assert window.open_production(tmp_path / "p.aquin")
     window.show_view("shots")
-    assert "reading only" in window.message.text()
+    assert "reading only" in window.message
     model = window.shots.model
     index = model.index_of(model.shots[0].id, COLUMN["slate"])
     assert not model.flags(index) & Qt.ItemFlag.ItemIsEditable
-    window.productions.undo()
-    assert "Save a copy, and work in the copy" in window.message.text()
+    window.history.undo()
+    assert "Save a copy, and work in the copy" in window.message
 
 
 def test_bad_production_files_are_said_and_the_open_one_stays(opened: Window, tmp_path: Path) -> None:
     (tmp_path / "bad.aquin").write_bytes(b"nonsense " * 90)
     assert not opened.open_production(tmp_path / "bad.aquin")
-    assert "no production of Aquin" in opened.message.text()
+    assert "no production of Aquin" in opened.message
     assert len(opened.shots.model.shots) == 12
 
 
@@ -413,10 +415,10 @@ def test_from_a_dropped_folder_to_the_finding(window: Window, tmp_path: Path) ->
     assert window.productions.open(tmp_path / "new.aquin", create=True)
     window.show_view("shots")
     assert "Drop a folder" in window.shots.empty.text()
-    assert window.next_step()[1] == "log"
+    assert window.next_step()[1] == "shots.log"
     drop(window, media(tmp_path / "cards"))
     until(lambda: window.shots.model is not None and len(window.shots.model.shots) == 8, 60)
-    assert "Logged 8 shots" in window.message.text()
+    assert "Logged 8 shots" in window.message
     assert {c.name: c.encoding for c in production_of(window).all(Camera)} == {
         "Camera A": "ACEScct",
         "Camera B": "ACEScct",
@@ -433,31 +435,31 @@ def test_from_a_dropped_folder_to_the_finding(window: Window, tmp_path: Path) ->
     )
     QTest.mouseClick(ok, Qt.MouseButton.LeftButton)
     window.activateWindow()  # without a window manager nobody does it when the dialog goes
-    until(lambda: "8 rows matched" in window.message.text())
+    until(lambda: "8 rows matched" in window.message)
     assert [c.name for c in production_of(window).all(Camera)] == ["Heron", "Egret"]
     assert [s.name for s in production_of(window).all(Setup)] == ["galley"]
     assert Remembered.read(remembered_file()).mappings
-    assert window.next_step()[1] == "audit"
-    window.do_next()
-    assert window.stop_button.isVisible()
+    assert window.next_step()[1] == "shots.audit"
+    do_next(window)
+    assert window.foot.stop_button.isVisible()
     until(lambda: window.shots.log.findings != [], 120)
     settle_down(window)
     found = [f for f in window.shots.log.findings if f.kind == "exposure"]
     assert [production_of(window).get(Shot, f.shots[0]).name for f in found] == ["B01_clip3x"]
-    window.do_next()
+    do_next(window)
     assert window.shots.panel.current is not None
     until(lambda: window.shots.thumbs.get(production_of(window).all(Shot)[0]) is not None)
     pick(window, "B01_clip3x")
     QTest.keyClick(window.shots.table, Qt.Key.Key_Return)
     assert window.shown == "bench"
     settle_down(window)
-    assert window.bench.loaded["shot"].side.file.endswith("B01_clip3x.tif")
+    assert window.state.loaded["shot"].side.file.endswith("B01_clip3x.tif")
     window.show_view("shots")
     pick(window, "A01_clip0x")
     QTest.keyClick(window.shots.table, Qt.Key.Key_H)
     assert production_of(window).all(Setup)[0].hero_id == named(window, "A01_clip0x").id
     settle_down(window)
-    assert window.bench.loaded["hero"].side.file.endswith("A01_clip0x.tif")
+    assert window.state.loaded["hero"].side.file.endswith("A01_clip0x.tif")
 
 
 def test_moved_media_are_found_from_the_window_and_a_copy_is_saved(window: Window, tmp_path: Path) -> None:
@@ -469,11 +471,11 @@ def test_moved_media_are_found_from_the_window_and_a_copy_is_saved(window: Windo
     window.show_view("shots")
     pick(window, "A01_clip0x")
     window.shots.look("shot")
-    assert "Find missing media" in window.message.text()
+    assert "Find missing media" in window.message
     window.productions.relink(tmp_path / "elsewhere")
-    until(lambda: "Found 8 shots" in window.message.text())
+    until(lambda: "Found 8 shots" in window.message)
     window.productions.copy(tmp_path / "copy.aquin")
-    until(lambda: "Saved a copy" in window.message.text())
+    until(lambda: "Saved a copy" in window.message)
     assert len(Production.open(tmp_path / "copy.aquin").all(Shot)) == 8
 
 
@@ -499,8 +501,8 @@ def test_the_grade_made_on_the_bench_is_kept_with_the_shot(window: Window, tmp_p
     pick(window, "A01_clip0x")
     window.shots.look("shot")
     settle_down(window)
-    assert window.link.shot == named(window, "A01_clip0x")
-    number = window.view.stack.numbers["stops"]
+    assert window.bench.link.shot == named(window, "A01_clip0x")
+    number = page(window).stack.numbers["stops"]
     number.setFocus()
     number.selectAll()
     QTest.keyClicks(number, "0.5")
@@ -513,19 +515,19 @@ def test_the_grade_made_on_the_bench_is_kept_with_the_shot(window: Window, tmp_p
     pick(window, "A01_clip1x")
     window.shots.look("shot")
     settle_down(window)
-    assert window.bench.grade.balance.stops == 0
+    assert window.state.grade.balance.stops == 0
     assert held_grade(production, named(window, "A01_clip1x")) is None
     window.show_view("shots")
     pick(window, "A01_clip0x")
     window.shots.look("shot")
     settle_down(window)
-    assert window.bench.grade.balance.stops == pytest.approx(0.5)
+    assert window.state.grade.balance.stops == pytest.approx(0.5)
     window.close()
     again = Window()
     again.show()
     assert again.productions.current is not None
     assert again.open_session(last_session())
     settle_down(again)
-    assert again.link.shot is not None
-    assert again.link.shot.name == "A01_clip0x"
+    assert again.bench.link.shot is not None
+    assert again.bench.link.shot.name == "A01_clip0x"
     put_away(again)

@@ -40,22 +40,6 @@ def cell(cells: dict[tuple[str, str], Cell], setup: str, camera: str) -> Cell:
     return next(c for c in cells.values() if (c.setup.name, c.camera.name) == (setup, camera))
 
 
-@pytest.fixture(scope="module")
-def settled(filmed: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
-    """The filmed production with heroes proposed and all cells settled, beside the media."""
-    path = filmed.with_name("settled.aquin")
-    first = Production.open(filmed)
-    first.save_copy(path, force=True)
-    first.close()
-    production = Production.open(path)
-    config = config_of(production)
-    take_proposed(production)
-    summary = settle(production, config, list(Desk(production, config).shots))
-    assert all(c.done for c in summary.cells), summary.line
-    production.close()
-    return path
-
-
 @pytest.fixture
 def shoot(settled: Path, tmp_path: Path) -> Iterator[Production]:
     """A copy of the settled production."""

@@ -29,7 +29,7 @@ class History(QObject):
     def next_kind(self) -> Kind | None:
         """Where the last decision was made."""
         production, past = self.session.production, self.state.past
-        newest = production.newest if production is not None and not production.read_only else 0
+        newest = production.newest if production is not None else 0
         if past and past[-1].after_entry >= newest:
             return "bench"
         return "production" if newest else "bench" if past else None

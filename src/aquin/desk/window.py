@@ -376,6 +376,8 @@ class Window(QMainWindow):
         except AquinError as error:
             self.tell(error.line())
             return False
+        if self.shown == "start":
+            self.show_view("bench")
         self.state.show(decisions)
         if config.path != self.state.config.path:
             self.bench.set_config(config)

@@ -61,7 +61,7 @@ class Seeing(QObject):
         self._facts: dict[tuple[object, ...], Facts] = {}
         self._seen: Made = {}
         """By side: which frame, window and size it is of; which grade and view; and what was made."""
-        self._scoped: dict[Role, Shown] = {}
+        self.scoped: dict[Role, Shown] = {}
         self._later = QTimer(self)
         self._later.setSingleShot(True)
         self._later.setInterval(LATER_MS)
@@ -167,7 +167,7 @@ class Seeing(QObject):
             self.pictures.repaint()
             self.preview_ms.append(self.clock.nsecsElapsed() / 1e6)
             self.clock.invalidate()
-        self._scoped = {role: seen.scoped for role, (_, _, seen) in sides.items()}
+        self.scoped = {role: seen.scoped for role, (_, _, seen) in sides.items()}
         if not self._later.isActive():
             self.show_scopes()
         if self.scopes.patches.colours is None:
@@ -187,7 +187,7 @@ class Seeing(QObject):
     def show_scopes(self) -> None:
         if not self.scopes.isVisible():
             return
-        shown = [self._scoped.get(role) for role in ROLES]
+        shown = [self.scoped.get(role) for role in ROLES]
         self.scoping.ask(  # of the very bytes on screen
             lambda: [None if side is None else scopes_of(side.pixels[..., 2::-1]) for side in shown]
         )

@@ -1,0 +1,106 @@
+"""The window as tests reach it: parts by what they are, whatever holds them. One place to change when the window is built otherwise."""
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QWidget
+
+from aquin.desk.kit.jobs import Jobs
+from aquin.desk.window import Window
+
+
+class BenchPage:
+    """The Bench of a window."""
+
+    def __init__(self, window: Window) -> None:
+        bench = window.bench
+        self.window, self.view = window, bench
+        self.state, self.files, self.jobs = bench.state, bench.files, window.jobs
+        self.link, self.seeing, self.presenter, self.playing = (
+            bench.link,
+            bench.seeing,
+            bench.presenter,
+            bench.playing,
+        )
+        self.pictures, self.panel, self.tools, self.headers = (
+            bench.pictures,
+            bench.panel,
+            bench.tools,
+            bench.headers,
+        )
+        self.ledger, self.stack, self.alternatives = (
+            bench.panel.ledger,
+            bench.panel.stack,
+            bench.panel.alternatives,
+        )
+        self.waveform, self.plane = bench.scopes.waveform, bench.scopes.plane
+        self.patches, self.tones, self.third = bench.scopes.patches, bench.scopes.tones, bench.scopes.third
+        self.mode_buttons, self.grade_button, self.zones_button = (
+            bench.mode_buttons,
+            bench.grade_button,
+            bench.zones_button,
+        )
+        self.third_button = bench.third_button
+        self.settle, self.settle_all = bench.presenter.settle, bench.presenter.settle_all
+        self.hover, self.take, self.export = (
+            bench.presenter.hover,
+            bench.presenter.take,
+            bench.presenter.export,
+        )
+        self.second_pass, self.swap = bench.presenter.second_pass, bench.presenter.swap
+        self.set_mode, self.refresh, self.play = bench.set_mode, bench.refresh, bench.playing.toggle
+        self.undo, self.redo = window.history.undo, window.history.redo
+        self.grade_shown = bench.seeing.grade_shown
+
+    @property
+    def baked(self) -> Any:
+        return self.seeing.baked
+
+    @property
+    def player(self) -> Any:
+        return self.playing.player
+
+    @property
+    def preview_ms(self) -> list[float]:
+        return self.seeing.preview_ms
+
+    @property
+    def screen(self) -> tuple[str, str]:
+        return self.window.session.screen
+
+
+def page(window: Window) -> BenchPage:
+    return BenchPage(window)
+
+
+def jobs(window: Window) -> Jobs:
+    return window.jobs
+
+
+def do_next(window: Window) -> None:
+    """Click the next step in the foot line, as soon as it can be."""
+    wait_for(window.foot.next_button.isEnabled, 60)
+    QTest.mouseClick(window.foot.next_button, Qt.MouseButton.LeftButton)
+
+
+def wait_for(condition: Callable[[], bool], seconds: float = 15) -> None:
+    """Let events run until something holds, and fail where it does not come to."""
+    waited = 0.0
+    while not condition() and waited < seconds:
+        QTest.qWait(15)
+        waited += 0.015
+    assert condition()
+
+
+def press(
+    widget: QWidget, key: Qt.Key, modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier
+) -> None:
+    QTest.keyClick(widget, key, modifier)
+    QTest.qWait(20)
+
+
+def session_file(folder: Path) -> Path:
+    return folder / "ferry.json"
