@@ -136,6 +136,7 @@ class Window(QMainWindow):
             chooser.config_changed.connect(self.productions.reload_config)
         self.foot.asked.connect(self.commands.run)
         self.bench.asked.connect(self.commands.run)
+        self.board.asked.connect(self.commands.run)
         self.start.asked.connect(self.commands.run)
         self.start.opened.connect(self._open_recent)
         self.start.dropped.connect(self.productions.from_media)

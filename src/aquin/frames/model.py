@@ -123,11 +123,14 @@ def check_size(width: int, height: int, path: Path) -> None:
     """Refuse empty and huge dimensions before any memory is asked for."""
     if width < 1 or height < 1:
         raise AquinError("the picture is empty", path, "Check the file in the program that wrote it")
-    if width > MAX_SIDE or height > MAX_SIDE or width * height > MAX_PIXELS:
+    met = ""
+    if max(width, height) > MAX_SIDE:
+        met = f"a side of more than {MAX_SIDE} pixels"
+    elif width * height > MAX_PIXELS:
+        met = f"more than {MAX_PIXELS // 1_000_000} million pixels"
+    if met:
         raise AquinError(
-            f"the picture is {width} x {height}, more than Aquin reads ({MAX_PIXELS // 1_000_000} million pixels)",
-            path,
-            "Scale it down first",
+            f"the picture is {width} x {height}: {met} is more than Aquin reads", path, "Scale it down first"
         )
 
 

@@ -141,7 +141,7 @@ class BenchView(QWidget):
         self.waves_button = self._quiet("waves", "bench.waves", checkable=False)
         self.third_button = self._quiet("tones", "bench.tones")
         self.zones_button = self._quiet("zones", "bench.zones")
-        self.corners_button = self._quiet("chart corners", "bench.corners", on=True)
+        self.corners_button = self._quiet("corners", "bench.corners", on=True)
         self.grade_button = self._quiet("grade on", "bench.grade", on=True)
         self.scopes_button = self._quiet("scopes", "bench.scopes", on=True)
         self.bare_button = self._quiet("pictures only", "bench.bare")

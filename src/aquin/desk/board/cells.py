@@ -2,8 +2,17 @@
 
 from collections.abc import Mapping, Sequence
 
-from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QIcon, QPainter, QPen
+from PySide6.QtCore import (
+    QAbstractTableModel,
+    QModelIndex,
+    QPersistentModelIndex,
+    QPointF,
+    QRectF,
+    QSize,
+    QSizeF,
+    Qt,
+)
+from PySide6.QtGui import QIcon, QPainter, QPen, QResizeEvent
 from PySide6.QtWidgets import QHeaderView, QStyle, QStyledItemDelegate, QStyleOptionViewItem, QTableView
 
 from aquin.desk.kit import theme
@@ -16,7 +25,17 @@ from aquin.production.match_desk import Place
 Index = QModelIndex | QPersistentModelIndex
 SHORT = {"exposure": "exp", "warmth": "warm", "tint": "tint", "saturation": "sat", "sharpness": "sharp"}
 WIDTH, HEIGHT = 214, 97
-PICTURE = QSize(88, 50)
+"""The least that a cell takes."""
+MOST_HEIGHT = 264
+WORDS = 34
+"""Room for the words below a picture."""
+
+
+def picture_size(cell: QSizeF) -> QSizeF:
+    """How large a picture may be in a cell of this size: 16 by 9, beside the gauges, above the words."""
+    wide = min(0.52 * cell.width() - 20, (cell.height() - WORDS - 14) * 16 / 9)
+    wide = max(wide, 88.0)
+    return QSizeF(wide, wide * 9 / 16)
 
 
 class BoardModel(QAbstractTableModel):
@@ -95,6 +114,8 @@ def _tip(cell: Cell) -> str:
     lines = [f"{cell.setup.name}, {cell.camera.name}: {cell.word}"]
     if cell.origin:
         lines.append(cell.origin)
+    seen = {f.key: f for s in cell.shots for f in s.findings}
+    lines += [f"! {f.what}" for f in seen.values()]
     lines += [
         f"{r.axis.name}: {difference_text(r.axis, r.after)} {r.axis.unit}{'' if r.within else ', out of tolerance'}"
         for r in cell.rows
@@ -125,13 +146,14 @@ class CellPainter(QStyledItemDelegate):
         if option.state & QStyle.StateFlag.State_HasFocus:
             p.setPen(QPen(theme.BRIGHT, 1, Qt.PenStyle.DotLine))
             p.drawRect(box.adjusted(2, 2, -2, -2))
-        self._picture(p, box, cell)
-        self._words(p, box, cell)
-        self._gauges(p, box, cell)
+        size = picture_size(box.size())
+        self._picture(p, box, size, cell)
+        self._words(p, box, size, cell)
+        self._gauges(p, box, size, cell)
         p.restore()
 
-    def _picture(self, p: QPainter, box: QRectF, cell: Cell) -> None:
-        area = QRectF(box.left() + 7, box.top() + 7, PICTURE.width(), PICTURE.height())
+    def _picture(self, p: QPainter, box: QRectF, size: QSizeF, cell: Cell) -> None:
+        area = QRectF(box.topLeft() + QPointF(7, 7), size)
         p.fillRect(area, theme.WELL)
         icon = self.thumbs.get(cell.cover, cell.grade) if cell.cover is not None else None
         if isinstance(icon, QIcon):
@@ -147,30 +169,28 @@ class CellPainter(QStyledItemDelegate):
                     QRectF(pixmap.rect()),
                 )
 
-    def _words(self, p: QPainter, box: QRectF, cell: Cell) -> None:
+    def _words(self, p: QPainter, box: QRectF, size: QSizeF, cell: Cell) -> None:
         settled = cell.settled
         p.setFont(theme.font(theme.BASE, not settled or cell.state is State.HERO))
         p.setPen(theme.TEXT if settled else theme.BRIGHT)
-        left, top = box.left() + 7, box.top() + PICTURE.height() + 8
+        left, top = box.left() + 7, box.top() + size.height() + 8
         word = "main hero" if cell.main == "main" else cell.word
-        p.drawText(QRectF(left, top, PICTURE.width() + 4, 18), Qt.AlignmentFlag.AlignVCenter, word)
+        p.drawText(QRectF(left, top, size.width() + 4, 18), Qt.AlignmentFlag.AlignVCenter, word)
         p.setFont(theme.font(theme.SMALL))
         p.setPen(theme.DIM)
         shots = f"{len(cell.shots)} shot{'' if len(cell.shots) == 1 else 's'}"
-        own = sum(bool(s.own) for s in cell.shots)
-        more = f", {own} own" if own else ""
+        own, found = sum(bool(s.own) for s in cell.shots), cell.findings
+        more = (f", {own} own" if own else "") + (f", ! {found}" if found else "")
         if cell.charts and not cell.shots:
             shots = f"{cell.charts} charts"
-        p.drawText(
-            QRectF(left, top + 16, PICTURE.width() + 6, 15), Qt.AlignmentFlag.AlignVCenter, shots + more
-        )
+        p.drawText(QRectF(left, top + 16, size.width() + 6, 15), Qt.AlignmentFlag.AlignVCenter, shots + more)
 
-    def _gauges(self, p: QPainter, box: QRectF, cell: Cell) -> None:
+    def _gauges(self, p: QPainter, box: QRectF, size: QSizeF, cell: Cell) -> None:
         if cell.state is State.HERO:  # nothing to hang from
             return
-        left = box.left() + PICTURE.width() + 13
+        left = box.left() + size.width() + 13
         width = box.right() - left - 2
-        step = (box.height() - 10) / len(GAUGES)
+        step = min((box.height() - 10) / len(GAUGES), 30.0)
         p.setFont(theme.font(theme.SMALL))
         for k, name in enumerate(GAUGES):
             y = box.top() + 5 + k * step
@@ -210,6 +230,19 @@ class BoardTable(QTableView):
         down.setHighlightSections(False)
         down.setMaximumWidth(104)
         thumbs.ready.connect(self.viewport().update)
+        model.modelReset.connect(self.fit_rows)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self.fit_rows()
+
+    def fit_rows(self) -> None:
+        """Rows share the room that there is."""
+        rows = max(self.model().rowCount(), 1)
+        room = self.viewport().height() // rows
+        width = max(self.viewport().width() // max(self.model().columnCount(), 1), WIDTH)
+        tall = min(MOST_HEIGHT, round((0.52 * width - 20) * 9 / 16) + WORDS + 20)
+        self.verticalHeader().setDefaultSectionSize(max(HEIGHT, min(room, tall)))
 
     def chosen(self) -> list[Place]:
         """The selected cells, in reading order."""

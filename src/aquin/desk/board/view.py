@@ -23,14 +23,15 @@ from aquin.desk.board.drift_dialog import DriftDialog
 from aquin.desk.kit import theme
 from aquin.desk.kit.columns import COLUMNS, Columns
 from aquin.desk.kit.jobs import Jobs, Latest, Tell
-from aquin.desk.kit.labels import Words
+from aquin.desk.kit.labels import Words, no_mnemonic
 from aquin.desk.kit.thumbs import Thumbs
 from aquin.desk.session import Session
 from aquin.errors import AquinError
 from aquin.jobs.light import Light, look_at_light
 from aquin.jobs.settle_cells import settle_cells
 from aquin.production import Production, Setup, Shot
-from aquin.production.cells import Cell, State, agree, board, without_trims
+from aquin.production.audit import Finding, apply_fix
+from aquin.production.cells import Cell, ShotState, State, agree, board, without_trims
 from aquin.production.grading import propagate
 from aquin.production.heroes import make_hero, make_main, take_proposed
 from aquin.production.ledgers import measure_cells
@@ -45,6 +46,7 @@ class BoardView(QWidget):
 
     told = Signal(str)
     stated = Signal()
+    asked = Signal(str)
     looked_at = Signal(object)
 
     def __init__(self, session: Session, jobs: Jobs) -> None:
@@ -143,10 +145,22 @@ class BoardView(QWidget):
         self.list.setAccessibleName("Shots of the cell")
         self.list.setToolTip("Enter looks at a shot on the Bench; H makes it the hero")
         self.list.itemActivated.connect(lambda _: self.look())
-        self.list.currentItemChanged.connect(lambda *_: self._show_buttons())
+        self.list.currentItemChanged.connect(lambda *_: self._picked())
         column.addWidget(self.list, 1)
         self.shot_words = _words()
         column.addWidget(self.shot_words)
+        self._finding: Finding | None = None
+        self.finding_words = Words("", wrap=True, strong=True)
+        self.fix_button, self.findings_button = QPushButton(), QPushButton("Show in Shots")
+        self.fix_button.setToolTip("Makes this change; it can be undone (Ctrl+Z)")
+        self.fix_button.clicked.connect(self.fix)
+        self.findings_button.setToolTip("All that speaks for it, and setting it aside with a reason")
+        self.findings_button.clicked.connect(lambda: self.asked.emit("shots.finding"))
+        line = QHBoxLayout()
+        line.addWidget(self.fix_button, 1)
+        line.addWidget(self.findings_button)
+        column.addWidget(self.finding_words)
+        column.addLayout(line)
         self.buttons: dict[str, QPushButton] = {}
         rows: tuple[tuple[tuple[str, str, str, Callable[[], object]], ...], ...] = (
             (
@@ -302,11 +316,17 @@ class BoardView(QWidget):
                     self.list.setCurrentItem(item)
         self._show_buttons()
 
+    def _picked(self) -> None:
+        if self.shot is not None and self.list.hasFocus():
+            self.session.select(self.shot.id)
+        self._show_buttons()
+
     def _show_buttons(self) -> None:
         cells, shot = self.chosen, self.shot
         writable = self.production is not None and not self.production.read_only
         state = next((s for c in cells for s in c.shots if shot is not None and s.shot.id == shot.id), None)
         self.shot_words.setText("")
+        self._show_finding(state)
         if state is not None:
             off = [r.axis.name for r in state.rows if not r.within]
             words = f"{state.shot.name}: "
@@ -324,6 +344,27 @@ class BoardView(QWidget):
         self.buttons["spread"].setEnabled(len(cells) > 0 and cells[0].balance is not None and writable)
         self.buttons["stand"].setEnabled(bool(self.heroless) and writable)
         self.settle_button.setEnabled(bool(self.model.cells) and writable)
+
+    def _show_finding(self, state: ShotState | None) -> None:
+        """What is open about the selected shot, with its fix."""
+        found = state.findings if state is not None else ()
+        self.finding_words.setVisible(bool(found))
+        first = found[0] if found else None
+        fix = first.fix if first is not None and self.session.writable else None
+        self.fix_button.setVisible(fix is not None)
+        self.findings_button.setVisible(bool(found))
+        if first is not None:
+            more = f" And {len(found) - 1} more." if len(found) > 1 else ""
+            self.finding_words.setText(f"{'!' if first.severity == 'error' else '?'}  {first.what}{more}")
+        if fix is not None:
+            self.fix_button.setText(no_mnemonic(fix.words[:1].upper() + fix.words[1:]))
+        self._finding = first
+
+    def fix(self) -> None:
+        """Make the change that the shown finding offers."""
+        finding = self._finding
+        if finding is not None:
+            self._try(lambda p: apply_fix(p, finding))
 
     # heroes
 
@@ -515,6 +556,10 @@ def _about(cell: Cell) -> str:
         )
     if cell.state is State.NO_CHART:
         lines.append("No chart that can be trusted was filmed; what both cameras saw is looked at instead.")
+    if cell.state is State.FINDING:
+        lines.append(
+            "Within tolerance as measured, but something is wrong with a recording: look at its findings."
+        )
     if cell.state is State.STALE:
         lines.append("Something it was made from has changed: settle it again.")
     if cell.origin:

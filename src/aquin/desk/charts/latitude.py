@@ -14,6 +14,7 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QHeaderView,
     QPushButton,
+    QStackedWidget,
     QTableWidget,
     QTableWidgetItem,
     QVBoxLayout,
@@ -25,6 +26,7 @@ from aquin.charts.latitude import Latitude, Lifted, Limits, advice, lifted, rank
 from aquin.colour.config import ColourConfig
 from aquin.desk.kit import theme
 from aquin.desk.kit.ask import EXPORTS, PAPERS, ask_save
+from aquin.desk.kit.empty import Empty
 from aquin.desk.kit.jobs import Jobs
 from aquin.desk.kit.labels import Words
 from aquin.desk.kit.number import Number
@@ -64,13 +66,21 @@ class LatitudePage(QWidget):
         column.setContentsMargins(8, 0, 8, 8)
         column.setSpacing(6)
         column.addLayout(self._head())
+        self.pages = QStackedWidget()
+        body = QWidget()
+        inner = QVBoxLayout(body)
+        inner.setContentsMargins(0, 0, 0, 0)
+        inner.setSpacing(6)
+        self.empty = Empty("Latitude")
+        self.pages.addWidget(body)
+        self.pages.addWidget(self.empty)
         row = QHBoxLayout()
         row.setSpacing(6)
         self.skin = Plot("skin off against normal", "stops", "dE00")
         self.noise = Plot("noise in the darkest patch", "stops", "10-bit codes")
         row.addWidget(self.skin, 1)
         row.addWidget(self.noise, 1)
-        column.addLayout(row, 3)
+        inner.addLayout(row, 3)
         low = QHBoxLayout()
         low.setSpacing(8)
         self.table = QTableWidget(0, len(SHOWN))
@@ -93,7 +103,8 @@ class LatitudePage(QWidget):
         self.pair = Pair()
         side.addWidget(self.pair, 2)
         low.addLayout(side, 2)
-        column.addLayout(low, 4)
+        inner.addLayout(low, 4)
+        column.addWidget(self.pages, 1)
 
     def _head(self) -> QVBoxLayout:
         both = QVBoxLayout()
@@ -188,26 +199,33 @@ class LatitudePage(QWidget):
             widget.setEnabled(found is not None)
         self.pair.setVisible(self.pair.lifted is not None and found is not None)
         if found is None:
-            self.words.setText(
-                f"{len(self._cameras())} cameras have an exposure series. Measure them to see how far each may be over and under."
-                if self._cameras()
-                else "No exposure series is logged: film a chart in one-stop steps with each camera, and give the takes their stops in Shots."
-            )
+            count = len(self._cameras())
+            if count:
+                have = "One camera has" if count == 1 else f"{count} cameras have"
+                words = f"{have} an exposure series. Measure to see how far each may be over and under, and what it costs."
+                self.empty.say(words, "Measure all series", self.measure)
+            else:
+                self.empty.say(
+                    "No exposure series is logged: film a chart in one-stop steps with each camera, and give the takes their "
+                    "stops in Shots."
+                )
+            self.pages.setCurrentIndex(1)
             self.table.setRowCount(0)
             self.skin.show_lines([])
             self.noise.show_lines([])
             return
+        self.pages.setCurrentIndex(0)
         self.table.setRowCount(len(found.rows))
         for r, row in enumerate(found.rows):
-            words = [minus(w) for w in row_words(row)]
+            texts = [minus(w) for w in row_words(row)]
             for c, (_, k) in enumerate(SHOWN):
-                item = QTableWidgetItem(words[k])
+                item = QTableWidgetItem(texts[k])
                 if k != 10:
                     item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
                 item.setForeground(theme.TEXT if row.usable else theme.FAINT)
                 if row is found.normal:
                     item.setBackground(theme.grey(44))
-                item.setToolTip(words[k])
+                item.setToolTip(texts[k])
                 self.table.setItem(r, c, item)
         self.words.setText(
             minus("\n".join([f"Policy: {POLICIES[self.policy()]}.", *advice(found, self.policy())]))

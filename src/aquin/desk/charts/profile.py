@@ -11,6 +11,7 @@ from PySide6.QtWidgets import (
     QLineEdit,
     QPushButton,
     QSizePolicy,
+    QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
@@ -20,6 +21,7 @@ from aquin.charts.profile import Comparison, Profile, compare, nearest
 from aquin.colour.config import ColourConfig
 from aquin.desk.kit import theme
 from aquin.desk.kit.ask import EXPORTS, ask_save
+from aquin.desk.kit.empty import Empty
 from aquin.desk.kit.jobs import Jobs
 from aquin.desk.kit.labels import Words
 from aquin.desk.kit.plot import Line, Plot
@@ -82,7 +84,14 @@ class ProfilePage(QWidget):
         right.addWidget(self.against)
         right.addWidget(self.words, 1)
         plots.addLayout(right, 2)
-        column.addLayout(plots, 1)
+        self.pages = QStackedWidget()
+        body = QWidget()
+        body.setLayout(plots)
+        plots.setContentsMargins(0, 0, 0, 0)
+        self.empty = Empty("Profile")
+        self.pages.addWidget(body)
+        self.pages.addWidget(self.empty)
+        column.addWidget(self.pages, 1)
         end = QHBoxLayout()
         self.name = QLineEdit()
         self.name.setAccessibleName("Name of the measured encoding")
@@ -153,14 +162,20 @@ class ProfilePage(QWidget):
         made = self.made.get(camera.id) if camera is not None else None
         for widget in (self.use_button, self.export_button, self.name, self.against):
             widget.setEnabled(made is not None)
+        self.pages.setCurrentIndex(0 if made is not None else 1)
         if camera is None:
-            self.summary.setText("Open a production with exposure series.")
+            self.empty.say("Open a production with exposure series.")
+        elif made is None and series:
+            low, high = (f"{s.series_stops:+g}".replace("-", "−") for s in (series[0], series[-1]))
+            words = f"{len(series)} exposures of {camera.name}, from {low} to {high} stops, are logged."
+            self.empty.say(words, "Measure the series", self.measure)
         elif made is None:
-            self.summary.setText(
-                f"{len(series)} exposures from {series[0].series_stops:+g} to {series[-1].series_stops:+g} stops are logged."
-                if series
-                else "No exposure series is logged for this camera: film a chart in one-stop steps, and give its takes their stops in Shots."
+            self.empty.say(
+                f"No exposure series of {camera.name} is logged: film a chart in one-stop steps, and give its takes their "
+                "stops in Shots."
             )
+        if made is None:
+            self.summary.setText("")
         if made is None or camera is None:
             self.curve.show_lines([])
             self.residual.show_lines([])

@@ -4,7 +4,7 @@ from html import escape
 
 from PySide6.QtCore import QEvent, QObject, QRect, Qt
 from PySide6.QtGui import QHelpEvent
-from PySide6.QtWidgets import QLabel, QSizePolicy, QToolTip, QWidget
+from PySide6.QtWidgets import QAbstractItemView, QLabel, QSizePolicy, QToolTip, QWidget
 
 from aquin.desk.kit import theme
 
@@ -46,9 +46,18 @@ class PlainTips(QObject):
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         if event.type() != QEvent.Type.ToolTip or not isinstance(event, QHelpEvent):
             return False
-        if not isinstance(watched, QWidget) or not (text := watched.toolTip()):
+        if not isinstance(watched, QWidget):
             return False
-        QToolTip.showText(event.globalPos(), plain_tip(text), watched, QRect(), watched.toolTipDuration())
+        text, place = watched.toolTip(), QRect()
+        view = watched.parentWidget()
+        if isinstance(view, QAbstractItemView) and watched is view.viewport():  # an item's own tooltip
+            index = view.indexAt(event.pos())
+            if index.isValid() and isinstance(said := index.data(Qt.ItemDataRole.ToolTipRole), str):
+                text, place = said, view.visualRect(index)
+            text = text or view.toolTip()
+        if not text:
+            return False
+        QToolTip.showText(event.globalPos(), plain_tip(text), watched, place, watched.toolTipDuration())
         return True
 
 

@@ -32,7 +32,7 @@ class Column:
 COLUMNS = (
     Column("name", "Shot", 172, "text", "Clip name"),
     Column("findings", "Findings", 132, "", "What the audit says"),
-    Column("camera", "Camera", 66, "choice", "The body that recorded it"),
+    Column("camera", "Camera", 84, "choice", "The body that recorded it"),
     Column("setup", "Setup", 92, "choice", "One place with one light; a new name makes a new setup"),
     Column("kind", "Kind", 72, "choice", "shot, chart, grey card, series, reference"),
     Column("slate", "Slate", 112, "text"),

@@ -1,6 +1,5 @@
 """The shot log as Qt models: a tree of groups and shots for the table, and the same shots in a row for the pictures."""
 
-from html import escape
 from typing import Any
 
 from PySide6.QtCore import (
@@ -134,8 +133,8 @@ class ShotModel(QAbstractItemModel):
             return self._ink(shot, column.key)
         if role == Qt.ItemDataRole.ToolTipRole:
             if column.key == "findings":
-                return escape("\n".join(f.what for f in self.log.of(shot))).replace("\n", "<br>") or None
-            return escape(shot.path) if index.column() == 0 else column.tip or None
+                return "\n".join(f.what for f in self.log.of(shot)) or None
+            return shot.path if index.column() == 0 else column.tip or None
         if role == Qt.ItemDataRole.TextAlignmentRole:
             side = Qt.AlignmentFlag.AlignRight if column.number else Qt.AlignmentFlag.AlignLeft
             return side | Qt.AlignmentFlag.AlignVCenter
@@ -223,7 +222,7 @@ class PictureModel(QAbstractListModel):
         if role == Qt.ItemDataRole.DecorationRole:
             return self.source.thumbs.get(shot)
         if role == Qt.ItemDataRole.ToolTipRole:
-            return escape(shot.path)
+            return shot.path
         if role == Qt.ItemDataRole.SizeHintRole:
             return QSize(210, 176)
         return None

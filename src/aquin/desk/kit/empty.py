@@ -1,0 +1,50 @@
+"""What a view says while there is nothing to show: what to do, in the middle, with the button that does it."""
+
+from collections.abc import Callable
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+
+from aquin.desk.kit import theme
+from aquin.desk.kit.labels import Words
+
+
+class Empty(QWidget):
+    """Words and one button at most."""
+
+    def __init__(self, name: str = "") -> None:
+        super().__init__()
+        self.setAccessibleName(name)
+        column = QVBoxLayout(self)
+        column.addStretch(2)
+        self.words = Words("", role="soft", size=theme.LARGE, wrap=True)
+        self.words.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self.words.setMaximumWidth(560)
+        line = QHBoxLayout()
+        line.addStretch(1)
+        line.addWidget(self.words, 8)
+        line.addStretch(1)
+        column.addLayout(line)
+        self.button = QPushButton("")
+        self.button.setProperty("main", True)
+        self.button.setMinimumHeight(32)
+        self.button.clicked.connect(self._do)
+        self._act: Callable[[], object] | None = None
+        row = QHBoxLayout()
+        row.addStretch()
+        row.addWidget(self.button)
+        row.addStretch()
+        column.addSpacing(theme.GRID)
+        column.addLayout(row)
+        column.addStretch(3)
+
+    def say(self, words: str, button: str = "", act: Callable[[], object] | None = None) -> None:
+        """What to do, and the button for it."""
+        self.words.setText(words)
+        self.button.setText(button)
+        self.button.setVisible(bool(button))
+        self._act = act
+
+    def _do(self) -> None:
+        if self._act is not None:
+            self._act()
