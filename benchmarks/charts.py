@@ -40,7 +40,9 @@ def heldout(count: int = 24) -> None:
         means[model] = found[:, 0].mean()
         ratios = found[:, 0] / found[:, 1]
         print(
-            f"{model:14} {found[:, 0].mean():10.2f} {found[:, 1].mean():9.2f} {found[:, 0].mean() / found[:, 1].mean():6.2f} {ratios.max():11.2f} {np.mean([by_measuring(d, model) for d in draws]) / found[:, 1].mean():20.2f}"
+            f"{model:14} {found[:, 0].mean():10.2f} {found[:, 1].mean():9.2f} "
+            f"{found[:, 0].mean() / found[:, 1].mean():6.2f} {ratios.max():11.2f} "
+            f"{np.mean([by_measuring(d, model) for d in draws]) / found[:, 1].mean():20.2f}"
         )
     print(f"root polynomial against 3x3: {100 * (1 - means['root'] / means['matrix']):.0f} % less")
 
@@ -53,11 +55,19 @@ def find(count: int = 300) -> None:
         angle = float(random.uniform(-180, 180))
         width = float(random.uniform(0.16, 0.5)) * (0.6 if abs(np.sin(np.radians(angle))) > 0.5 else 1)
         case = Case(
-            names[random.integers(len(names))], width, angle, tuple(random.uniform(-0.5, 0.5, 2)),
-            (float(random.uniform(0.4, 0.6)), 0.5), gap=float(random.uniform(0.1, 0.2)), border=float(random.uniform(0.15, 0.5)),
-            blur=float(random.uniform(0.5, 1.6)), stops=float(random.uniform(-2.5, 0.8)),
-            encoding=("display", "log", "linear")[seed % 3], noise=float(random.uniform(0.002, 0.01)), seed=seed,
-        )  # fmt: skip
+            names[random.integers(len(names))],
+            width,
+            angle,
+            tuple(random.uniform(-0.5, 0.5, 2)),
+            (float(random.uniform(0.4, 0.6)), 0.5),
+            gap=float(random.uniform(0.1, 0.2)),
+            border=float(random.uniform(0.15, 0.5)),
+            blur=float(random.uniform(0.5, 1.6)),
+            stops=float(random.uniform(-2.5, 0.8)),
+            encoding=("display", "log", "linear")[seed % 3],
+            noise=float(random.uniform(0.002, 0.01)),
+            seed=seed,
+        )
         frame, true = compose(case, card)
         start = time.perf_counter()
         found = find_chart(frame, card)
@@ -66,7 +76,8 @@ def find(count: int = 300) -> None:
             hits += 1
             errors.append(np.abs(found.corners - true).max())
     print(
-        f"{count} random placements in photographs: {hits} found; corners off by {np.median(errors):.1f} px (median), {np.percentile(errors, 95):.1f} px (95 %); {np.median(seconds):.2f} s a frame"
+        f"{count} random placements in photographs: {hits} found; corners off by {np.median(errors):.1f} px "
+        f"(median), {np.percentile(errors, 95):.1f} px (95 %); {np.median(seconds):.2f} s a frame"
     )
 
 
@@ -83,7 +94,8 @@ def curves(count: int = 45) -> None:
         by_kind.setdefault(kind, []).append(float(np.abs(error - np.median(error[sure]))[sure].max()))
     for kind, errors in by_kind.items():
         print(
-            f"{kind:6} {len(errors)} series: largest error in stops {np.median(errors):.3f} (median), {max(errors):.3f} (worst), {np.mean(np.array(errors) < 0.03):.0%} within 0.03"
+            f"{kind:6} {len(errors)} series: largest error in stops {np.median(errors):.3f} (median), "
+            f"{max(errors):.3f} (worst), {np.mean(np.array(errors) < 0.03):.0%} within 0.03"
         )
 
 
@@ -126,10 +138,12 @@ def frames(folder: Path, truth: Path) -> None:
         ]
         corners.append(min(corner))
     print(
-        f"{len(off)} sweeps: chosen frame's fault over the least {np.mean(off):.3f} (mean), {max(off):.2f} (worst), where the worst frame has {np.mean(worst):.2f}"
+        f"{len(off)} sweeps: chosen frame's fault over the least {np.mean(off):.3f} (mean), {max(off):.2f} "
+        f"(worst), where the worst frame has {np.mean(worst):.2f}"
     )
     print(
-        f"found in {found_all} of {seen_all} frames; corners off by {np.median(corners):.1f} px (median), {max(corners):.1f} px (worst)"
+        f"found in {found_all} of {seen_all} frames; corners off by {np.median(corners):.1f} px (median), "
+        f"{max(corners):.1f} px (worst)"
     )
 
 

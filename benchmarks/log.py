@@ -47,7 +47,8 @@ def main(count: int) -> None:
     begin = time.perf_counter()
     fill(path, count).close()
     print(
-        f"{count} shots logged as one step in {time.perf_counter() - begin:.2f} s; the file takes {path.stat().st_size / 1e6:.1f} MB"
+        f"{count} shots logged as one step in {time.perf_counter() - begin:.2f} s; "
+        f"the file takes {path.stat().st_size / 1e6:.1f} MB"
     )
     before = memory()
     production = Production.open(path)
@@ -80,7 +81,7 @@ def main(count: int) -> None:
 
 def window_part(path: Path) -> None:
     from aquin.desk.app import application, put_away
-from aquin.desk.screenshots import settle_down
+    from aquin.desk.screenshots import settle_down
     from aquin.desk.window import Window
 
     app = application()

@@ -25,12 +25,15 @@ from stereo import camera, stereo_pair
 
 
 def stereo(count: int = 20) -> None:
-    """Median dE00 over the true correspondence, 20 cameras drawn at random, by ours, by the best fit that knows it, and by two others."""
+    """Median dE00 over the true correspondence, 20 cameras drawn at random, by ours, by the best fit that knows it,
+    and by two others.
+    """
     pair = stereo_pair()
     hero = Side(pair.left, pair.left)
     log_hero = np.asarray(acescct.encode(pair.left.astype(float)))
     print(
-        f"{'model':16} {'ours':>6} {'best':>6} {'ratio':>6} {'worst':>6} {'statistics':>11} {'histograms':>11} {'before':>7}"
+        f"{'model':16} {'ours':>6} {'best':>6} {'ratio':>6} {'worst':>6} {'statistics':>11} "
+        f"{'histograms':>11} {'before':>7}"
     )
     for model in ("gains", "cdl", "cdl+curve", "cdl+curve+warp", "matrix", "root"):
         rows = []
@@ -55,7 +58,8 @@ def stereo(count: int = 20) -> None:
         a = np.array(rows)
         m = a.mean(axis=0)
         print(
-            f"{model:16} {m[0]:6.2f} {m[1]:6.2f} {m[0] / m[1]:6.2f} {(a[:, 0] / a[:, 1]).max():6.2f} {m[2]:11.2f} {m[3]:11.2f} {m[4]:7.2f}"
+            f"{model:16} {m[0]:6.2f} {m[1]:6.2f} {m[0] / m[1]:6.2f} {(a[:, 0] / a[:, 1]).max():6.2f} "
+            f"{m[2]:11.2f} {m[3]:11.2f} {m[4]:7.2f}"
         )
 
 

@@ -5,11 +5,11 @@ import dataclasses
 from common import demo, line
 from PySide6.QtCore import QEventLoop
 
-from desk.pages import page
 from aquin.colour import acescct
 from aquin.desk.app import application
 from aquin.desk.screenshots import settle_down
 from aquin.desk.window import Window
+from desk.pages import page
 
 RUNS = 120
 
@@ -51,7 +51,8 @@ def main() -> None:
         line(f"{mode}: baked view, 65 points", baked, exact)
         line(f"{mode}: exact view", exact)
         print(
-            f"  error of the baked view: 99.9 % within {kept.error_code10[0]:.1f}, largest {kept.error_code10[1]:.1f} codes of 10 bit"
+            f"  error of the baked view: 99.9 % within {kept.error_code10[0]:.1f}, largest "
+            f"{kept.error_code10[1]:.1f} codes of 10 bit"
         )
     page(window).set_mode("side")
     page(window).panel.regions.add("ellipse")

@@ -1,9 +1,12 @@
-"""A whole simulated shoot matched from nothing, against its truth: how far each camera is from its hero before and after, and how long it takes.
+"""A whole simulated shoot matched from nothing, against its truth: how far each camera is from its hero before and
+after, and how long it takes.
 
     python benchmarks/shoot.py FOLDER TRUTH [MODEL]
 
-FOLDER is a shoot of `aquin simulate shoot FOLDER --seed N --truth TRUTH`, of another seed than the demo's. The truth holds each
-shot's view as the hero's camera would have recorded it; the recording as graded is compared with that, graded as the hero camera's recording of
+FOLDER is a shoot of `aquin simulate shoot FOLDER --seed N --truth TRUTH`, of another seed than the demo's. The truth
+holds each
+shot's view as the hero's camera would have recorded it; the recording as graded is compared with that, graded as the
+hero camera's recording of
 that moment is. The production is made anew in FOLDER/bench.aquin.
 """
 
@@ -127,8 +130,10 @@ def compare(production: Production, desk: Desk, truth: Path) -> None:
     for name, group in (("all shots", every), ("without planted mistakes", sound)):
         x, y = (np.array([r[k] for r in group]) for k in (0, 1))
         print(
-            f"{name}: {len(group)} shots, median dE00 {np.median(x):.1f} to {np.median(y):.1f}, mean {x.mean():.1f} to {y.mean():.1f}, "
-            f"within 2: {np.mean(x <= 2):.0%} to {np.mean(y <= 2):.0%}, within 4: {np.mean(x <= 4):.0%} to {np.mean(y <= 4):.0%}"
+            f"{name}: {len(group)} shots, median dE00 {np.median(x):.1f} to {np.median(y):.1f}, mean "
+            f"{x.mean():.1f} to {y.mean():.1f}, "
+            f"within 2: {np.mean(x <= 2):.0%} to {np.mean(y <= 2):.0%}, within 4: {np.mean(x <= 4):.0%} to "
+            f"{np.mean(y <= 4):.0%}"
         )
 
 

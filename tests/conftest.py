@@ -93,7 +93,9 @@ def shot_file(demo: Path) -> Path:
 
 @pytest.fixture(scope="session")
 def truth(demo: Path) -> dict[str, np.ndarray]:
-    """What the hero's camera would have recorded where the shot's stood, at the light on the hero's chart; and the charts' corners."""
+    """What the hero's camera would have recorded where the shot's stood, at the light on the hero's chart; and the
+    charts' corners.
+    """
     folder = demo.parent / "ferry-truth"
     hero, shot = (json.loads((folder / f"{t.clip}.json").read_text()) for t in session_takes(plan(SEED)))
     lit = [
@@ -122,7 +124,9 @@ def random() -> np.random.Generator:
 
 @pytest.fixture(scope="session")
 def filmed(once: Callable[[str, Callable[[Path], None]], Path]) -> Path:
-    """A production of two setups and three cameras, filmed at three frames a take and logged, with its truth in `truth` beside it."""
+    """A production of two setups and three cameras, filmed at three frames a take and logged, with its truth in
+    `truth` beside it.
+    """
     from shoots import film_short
 
     def film(folder: Path) -> None:

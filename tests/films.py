@@ -26,7 +26,9 @@ def movie(
     timecode: str | None = None,
     gop: int = 12,
 ) -> Path:
-    """Write `planes(n)` for each frame. `range` 1 is legal, 2 full; `matrix` after ITU-T H.273; None leaves them out."""
+    """Write `planes(n)` for each frame. `range` 1 is legal, 2 full; `matrix` after ITU-T H.273; None leaves
+    them out.
+    """
     with av.open(str(path), "w") as container:
         stream = container.add_stream(codec, rate=rate, options=LOSSLESS[codec])
         first = planes(0)

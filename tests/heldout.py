@@ -1,8 +1,10 @@
 """Cameras drawn at random and reflectances that are not on the chart, for measuring how well corrections generalise.
 
-Spectra are those that colour-science ships (0.4): CIE 13.3 and 2024 test samples, the NIST CQS samples, a 30-patch chart (not those of
+Spectra are those that colour-science ships (0.4): CIE 13.3 and 2024 test samples, the NIST CQS samples, a 30-patch
+chart (not those of
 CIE 224:2017, which solving itself uses); and
-two measured sensors, one with narrow and one with overlapping sensitivities, which are mixed and shifted. Lights are CIE's.
+two measured sensors, one with narrow and one with overlapping sensitivities, which are mixed and shifted. Lights are
+CIE's.
 """
 
 import warnings
@@ -54,7 +56,8 @@ def _shipped() -> tuple[np.ndarray, list[np.ndarray]]:
 
 @dataclass(frozen=True)
 class Draw:
-    """One camera under one light: the chart's pairs, those of colours that it does not hold, and the true ones of the reflectances that
+    """One camera under one light: the chart's pairs, those of colours that it does not hold, and the true ones of the
+    reflectances that
     solving predicts."""
 
     chart: Evidence
@@ -93,7 +96,9 @@ def draw(layout: Layout, random: np.random.Generator, noise: float = 0.001) -> D
 
 
 def by_measuring(one: Draw, model: str) -> float:
-    """Mean dE00 on the held-out colours by a fit to the chart and the *true* colours of the reflectances that solving predicts."""
+    """Mean dE00 on the held-out colours by a fit to the chart and the *true* colours of the reflectances that solving
+    predicts.
+    """
     share = np.full(len(one.others.hero), 4 * len(one.chart.hero) / len(one.others.hero))
     both = Evidence(
         np.concatenate([one.chart.hero, one.others.hero]),
@@ -105,7 +110,9 @@ def by_measuring(one: Draw, model: str) -> float:
 
 
 def compared(one: Draw, model: str) -> tuple[float, float, float]:
-    """Mean dE00 on the held-out colours: by the chart alone, by the best fit that saw them too, and before anything but grey gains."""
+    """Mean dE00 on the held-out colours: by the chart alone, by the best fit that saw them too, and before anything
+    but grey gains.
+    """
     ours = solve(one.chart, model, leave_one_out=False).grade
     both = Evidence(
         np.concatenate([one.chart.hero, one.held.hero]),

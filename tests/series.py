@@ -25,7 +25,8 @@ def neutral_series(
 ) -> tuple[Observations, np.ndarray]:
     """Grey patches through a curve at 10 bit, and what the exposures really were.
 
-    Marked apertures are off by up to a third of a stop, each patch's light by a per cent, the channels' white by a tenth of a stop.
+    Marked apertures are off by up to a third of a stop, each patch's light by a per cent, the channels' white by a
+    tenth of a stop.
     """
     marked = np.array(list(stops), float)
     true = marked + np.where(marked == 0, 0, random.uniform(-aperture, aperture, len(marked)))

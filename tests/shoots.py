@@ -33,7 +33,9 @@ def short_shoot(seed: int) -> Shoot:
 def film_short(
     folder: Path, seed: int, truth: Path | None = None, keep: Callable[[Take], bool] | None = None
 ) -> Shoot:
-    """Film everything but the exposure series into a folder laid out like the demo; only what `keep` wants, where it is given."""
+    """Film everything but the exposure series into a folder laid out like the demo; only what `keep` wants, where it
+    is given.
+    """
     shoot = short_shoot(seed)
     kept = tuple(t for t in shoot.takes if t.kind != "series" and (keep is None or keep(t)))
     shoot = replace(shoot, takes=kept)

@@ -1,4 +1,6 @@
-"""Two real views of one scene with their true correspondence, and cameras drawn at random that film one of them again."""
+"""Two real views of one scene with their true correspondence, and cameras drawn at random that film one of them
+again.
+"""
 
 from dataclasses import dataclass
 from functools import lru_cache
@@ -16,7 +18,9 @@ SRGB_TO_XYZ = np.array([[0.4124, 0.3576, 0.1805], [0.2126, 0.7152, 0.0722], [0.0
 
 @dataclass(frozen=True)
 class StereoPair:
-    """Scene-linear AP1 views, (500, 741, 3), and the left one's disparities in pixels (infinite where there is none)."""
+    """Scene-linear AP1 views, (500, 741, 3), and the left one's disparities in pixels (infinite where there is
+    none).
+    """
 
     left: np.ndarray
     right: np.ndarray

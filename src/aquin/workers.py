@@ -163,7 +163,9 @@ def _end(pool: ProcessPoolExecutor) -> None:
 
 
 def begin() -> None:
-    """What each worker does first: end with the program, leave Ctrl-C to it, and let whoever works in the window come first."""
+    """What each worker does first: end with the program, leave Ctrl-C to it, and let whoever works in the window come
+    first.
+    """
     import cv2
 
     signal.signal(signal.SIGINT, signal.SIG_IGN)

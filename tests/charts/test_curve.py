@@ -22,7 +22,9 @@ def config() -> ColourConfig:
 
 
 def log_curves() -> list[str]:
-    """Log encodings of the built-in configuration by number; film densities (with cross-talk between channels) are no camera curves."""
+    """Log encodings of the built-in configuration by number; film densities (with cross-talk between channels) are no
+    camera curves.
+    """
     found = [e for e in ColourConfig.load().encodings() if e.kind == "log" and not e.name.startswith("ADX")]
     return [e.name for e in found]
 
@@ -54,7 +56,8 @@ def test_each_log_curve_of_the_configuration_is_recovered(
 
 
 def test_curves_drawn_at_random_are_recovered(chart24: Layout) -> None:
-    """Twelve series, none chosen. A gamma's exponent and errors of the chart's light can't be told apart entirely, so that one in
+    """Twelve series, none chosen. A gamma's exponent and errors of the chart's light can't be told apart entirely, so
+    that one in
     six may be up to half beyond the bar."""
     errors, reaches = [], []
     for seed in range(12):

@@ -1,4 +1,6 @@
-"""Colours that are not on the chart: cameras and lights drawn at random, against the best fit that saw those colours."""
+"""Colours that are not on the chart: cameras and lights drawn at random, against the best fit that saw those
+colours.
+"""
 
 from dataclasses import replace
 
@@ -26,7 +28,8 @@ BAR, BARELY = 1.10, 0.01
 @pytest.mark.parametrize("model", BASES + WARPED)
 def test_each_model_is_near_the_best_fit_that_saw_the_colours(model: str, draws: list[Draw]) -> None:
     found = np.array([compared(d, model) for d in draws])
-    # up to thirty numbers follow the very colours they are fitted to; where even a fit to the true colours of 249 other reflectances is
+    # up to thirty numbers follow the very colours they are fitted to; where even a fit to the true colours of 249
+    # other reflectances is
     # over the bar, that fit is
     bar = (BAR + BARELY) * found[:, 1].mean()
     if model.endswith("+warp"):

@@ -1,4 +1,6 @@
-"""Naming an encoding from a chart: each one of the configuration from its own simulated chart, and none where there is none."""
+"""Naming an encoding from a chart: each one of the configuration from its own simulated chart, and none where there
+is none.
+"""
 
 import numpy as np
 import pytest

@@ -44,7 +44,9 @@ def camera(
 
 
 def test_a_drift_of_known_mired_per_stop_is_measured(chart24: Layout) -> None:
-    """CIE 15:2018 mired by way of a Planckian shift; the chart's printed greys are a little off neutral, the same in each frame."""
+    """CIE 15:2018 mired by way of a Planckian shift; the chart's printed greys are a little off neutral, the same in
+    each frame.
+    """
     found = latitude("A", camera(chart24, mired_per_stop=2.0), range(-6, 7))
     for row in found.rows:
         if row.clipped == 0:

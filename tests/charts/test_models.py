@@ -37,7 +37,9 @@ def test_root_polynomial_terms_are_those_of_the_paper(colour: object) -> None:
 def test_matrix_and_root_polynomial_agree_with_the_reference_library_where_both_are_exact(
     colour: object, chart24: Layout
 ) -> None:
-    """colour-science's least-squares corrections (Cheung 2004 with three terms, Finlayson 2015) on data that a model explains."""
+    """colour-science's least-squares corrections (Cheung 2004 with three terms, Finlayson 2015) on data that a model
+    explains.
+    """
     turn = np.array([[0.9, 0.15, -0.05], [0.05, 0.93, 0.02], [0.0, -0.08, 1.08]])
     bend = np.hstack([turn, np.array([[0.05, -0.03, 0.02], [-0.02, 0.04, 0.01], [0.03, 0.0, -0.02]])])
     for model, hero in (("matrix", chart24.ap1 @ turn.T), ("root", expand(chart24.ap1) @ bend.T)):

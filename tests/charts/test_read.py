@@ -89,7 +89,9 @@ def test_uneven_light_is_measured_and_compensated(chart24: Layout) -> None:
 
 @pytest.mark.parametrize("saturation", [0.7, 1.3])
 def test_a_camera_s_own_colours_are_not_taken_for_uneven_light(saturation: float, chart24: Layout) -> None:
-    """Colours further from or nearer to grey by any 3x3 change the patches' luminance, but not the light on the chart."""
+    """Colours further from or nearer to grey by any 3x3 change the patches' luminance, but not the light on the
+    chart.
+    """
     mix = saturation * np.eye(3) + (1 - saturation) / 3
     reading = read_chart(drawn(chart24.ap1 @ mix.T).astype(np.float32), plain, chart24, CORNERS)
     assert reading is not None

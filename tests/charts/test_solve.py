@@ -1,4 +1,6 @@
-"""Solvers: what was done to colours is found again, overfitting is seen, and the scene is matched as well as the chart."""
+"""Solvers: what was done to colours is found again, overfitting is seen, and the scene is matched as well as the
+chart.
+"""
 
 from pathlib import Path
 

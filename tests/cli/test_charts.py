@@ -1,4 +1,6 @@
-"""Charts on the command line: sweeps, solving, profile, identify, latitude, balances, raw stills; exit codes and clear refusals."""
+"""Charts on the command line: sweeps, solving, profile, identify, latitude, balances, raw stills; exit codes and
+clear refusals.
+"""
 
 import json
 from pathlib import Path
@@ -123,15 +125,34 @@ def test_a_sweep_with_all_models_stages_and_a_grade(
 ) -> None:
     out = tmp_path / "chart.cdl"
     code, text, err = run(
-        "chart", shot_file, "--encoding", "Skua Log", "--sweep", "--models", "all", "--stages", "--metric", "dE ITP", "--out", out, "--json"
-    )  # fmt: skip
+        "chart",
+        shot_file,
+        "--encoding",
+        "Skua Log",
+        "--sweep",
+        "--models",
+        "all",
+        "--stages",
+        "--metric",
+        "dE ITP",
+        "--out",
+        out,
+        "--json",
+    )
     data = json.loads(text)
     assert code in (0, 1), err
     assert len(data["sweep"]) == 24
     assert data["chosen"].startswith(f"frame {data['frame']} of 24")
     assert [s["model"] for s in data["solutions"]] == [
-        "gains", "cdl", "matrix", "root", "gains+warp", "cdl+warp", "matrix+warp", "root+warp"
-    ]  # fmt: skip
+        "gains",
+        "cdl",
+        "matrix",
+        "root",
+        "gains+warp",
+        "cdl+warp",
+        "matrix+warp",
+        "root+warp",
+    ]
     assert {s["metric"] for s in data["solutions"]} == {"dE ITP"}
     assert [s["stage"] for s in data["stages"]] == ["as filmed", "neutral", "hue angle", "saturation"]
     assert out.exists()
@@ -247,10 +268,20 @@ def production(tmp_path: Path, chart24: Layout) -> Path:
         still(tmp_path / "media" / f"{name}.tif", chart24, s or 0.0)
         shots.append(
             Shot(
-                root.id, f"{name}.tif", name, kind, camera.id, setup.id if kind == "chart" else "", target="24-patch",
-                series_stops=s, frames=1, content=name, file_range="full", file_matrix="rgb",
+                root.id,
+                f"{name}.tif",
+                name,
+                kind,
+                camera.id,
+                setup.id if kind == "chart" else "",
+                target="24-patch",
+                series_stops=s,
+                frames=1,
+                content=name,
+                file_range="full",
+                file_matrix="rgb",
             )
-        )  # fmt: skip
+        )
     shots.append(Shot(root.id, "b.tif", "b", "shot", camera.id, setup.id, content="b"))
     made.change("log", root, camera, setup, *shots)
     made.close()

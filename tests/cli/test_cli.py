@@ -295,6 +295,9 @@ def test_screenshots_are_drawn_without_a_screen(demo: Path, tmp_path: Path) -> N
 
 def test_heavy_packages_are_not_loaded_at_start() -> None:
     """The window's module must not pull in the scientific libraries that only some work needs."""
-    code = "import sys, aquin.desk.window; print([m for m in ('colour', 'scipy', 'av', 'opentimelineio', 'OpenImageIO') if m in sys.modules])"
+    code = (
+        "import sys, aquin.desk.window; print([m for m in ('colour', 'scipy', 'av', 'opentimelineio', "
+        "'OpenImageIO') if m in sys.modules])"
+    )
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
     assert done.stdout.strip() == "[]"

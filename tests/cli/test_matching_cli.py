@@ -141,14 +141,32 @@ def test_skin_and_the_second_pass(pair: tuple[Path, Path], tmp_path: Path) -> No
         "match", *pair, *ENCODINGS, "--model", "cdl", "--weight", "frame", "--out", tmp_path / "a.clf"
     )
     _, again, _ = run(
-        "match", *pair, *ENCODINGS, "--model", "cdl", "--weight", "frame", "--second-pass", "--out", tmp_path / "b.clf"
-    )  # fmt: skip
+        "match",
+        *pair,
+        *ENCODINGS,
+        "--model",
+        "cdl",
+        "--weight",
+        "frame",
+        "--second-pass",
+        "--out",
+        tmp_path / "b.clf",
+    )
     assert not first["second_pass"] and again["balance"] == first["balance"]
     assert again["after"]["delta_e00_mean"] <= first["after"]["delta_e00_mean"]
     if again["second_pass"]:
         code, _, line = run(
-            "match", *pair, *ENCODINGS, "--weight", "frame", "--model", "cdl", "--second-pass", "--out", tmp_path / "c.cdl"
-        )  # fmt: skip
+            "match",
+            *pair,
+            *ENCODINGS,
+            "--weight",
+            "frame",
+            "--model",
+            "cdl",
+            "--second-pass",
+            "--out",
+            tmp_path / "c.cdl",
+        )
         assert code == 2 and "second pass" in line and not (tmp_path / "c.cdl").exists()
 
 
@@ -157,10 +175,13 @@ def test_grades_regions_history_and_tolerances_of_a_production(shoot_copy: Path,
     first = Production.open(shoot_copy)
     heroes = {s.hero_id for s in first.all(Setup)}
     shot = next(
-        s for s in first.all(Shot)
-        if s.kind == "shot" and first.get(Setup, s.setup_id).name == "pier" and s.id not in heroes
+        s
+        for s in first.all(Shot)
+        if s.kind == "shot"
+        and first.get(Setup, s.setup_id).name == "pier"
+        and s.id not in heroes
         and s.camera_id != first.get(Shot, first.get(Setup, s.setup_id).hero_id).camera_id
-    )  # fmt: skip
+    )
     first.close()
     code, said, _ = run("grade", shoot_copy, shot.name, "--out", tmp_path / "a.json")
     assert code == 0 and "by chart" in said["origin"] and said["grade"]["stops"] != 0

@@ -1,4 +1,6 @@
-"""Productions from the command line: made, filled, measured, audited, planned, moved; JSON, exit codes, and a clean stop."""
+"""Productions from the command line: made, filled, measured, audited, planned, moved; JSON, exit codes, and a clean
+stop.
+"""
 
 import io
 import json
@@ -170,8 +172,18 @@ def test_plan_prints_the_chain_and_writes_for_the_crew(file: Path, tmp_path: Pat
     protect = data("plan", file, "--policy", "protect", "--stops", "-1", code=1)
     assert protect["cameras"][0]["card"]["asked"]["signal"] == pytest.approx(41.36 - 100 / 17.52, abs=0.02)
     written = data(
-        "plan", file, "--sheet", tmp_path / "s.html", "--luts", tmp_path / "luts", "--size", "17", "--range", "legal", code=1,
-    )  # fmt: skip
+        "plan",
+        file,
+        "--sheet",
+        tmp_path / "s.html",
+        "--luts",
+        tmp_path / "luts",
+        "--size",
+        "17",
+        "--range",
+        "legal",
+        code=1,
+    )
     assert sorted(p.name for p in (tmp_path / "luts").iterdir()) == [
         "Camera-A-monitor.cube",
         "Camera-B-monitor.cube",
@@ -181,8 +193,10 @@ def test_plan_prints_the_chain_and_writes_for_the_crew(file: Path, tmp_path: Pat
         "plan", file, "--camera", "Camera B", "--encoding", "ACEScc", "--note", "only a guess", code=1
     )
     assert changed["cameras"][1]["checks"][0] == {
-        "name": "encoding", "state": "doubt", "words": "ACEScc stands in: only a guess",
-    }  # fmt: skip
+        "name": "encoding",
+        "state": "doubt",
+        "words": "ACEScc stands in: only a guess",
+    }
     display = found["screens"][0]["display"]
     assert len(data("plan", file, "--display", display, "--view", "Un-tone-mapped", code=1)["screens"]) == 2
     assert "?? range: full, assumed for 5 of 5: their files do not say" in run("plan", file, code=1).stdout

@@ -98,7 +98,10 @@ def test_camera_encoding_survives_its_file(tmp_path: Path) -> None:
         '{"name": "x"}',
         '{"name": "a:b", "red": [0.7,0.3], "green": [0.2,0.8], "blue": [0.1,0.1], "white": [0.31,0.33]}',
         '{"name": "a", "red": [0.7,0.3], "green": [0.7,0.3], "blue": [0.7,0.3], "white": [0.31,0.33]}',
-        '{"name": "a", "red": [0.7,0.3], "green": [0.2,0.8], "blue": [0.1,0.1], "white": [0.31,0.33], "curve": {"a": -1, "b": 1, "c": 1, "d": 0, "break_linear": 0}}',
+        (
+            '{"name": "a", "red": [0.7,0.3], "green": [0.2,0.8], "blue": [0.1,0.1], "white": [0.31,0.33], '
+            '"curve": {"a": -1, "b": 1, "c": 1, "d": 0, "break_linear": 0}}'
+        ),
     ],
 )
 def test_wrong_camera_files_are_refused_by_name(text: str, tmp_path: Path) -> None:

@@ -1,4 +1,6 @@
-"""Regions: parts of the picture with a trim of their own, against geometry, the ASC CDL of OpenColorIO, and colour-science."""
+"""Regions: parts of the picture with a trim of their own, against geometry, the ASC CDL of OpenColorIO, and
+colour-science.
+"""
 
 import json
 import warnings
@@ -28,7 +30,9 @@ def patch(*linear: float, size: tuple[int, int] = (8, 12)) -> np.ndarray:
 
 @pytest.mark.parametrize("turn", [0.0, 30.0, 90.0, -47.0])
 def test_an_ellipse_covers_what_geometry_says(turn: float) -> None:
-    """Area pi a b (elementary geometry); its half covered share lies in the middle of a linear-in-radius smooth step."""
+    """Area pi a b (elementary geometry); its half covered share lies in the middle of a linear-in-radius
+    smooth step.
+    """
     made = Ellipse(0.5, 0.5, 0.20, 0.10, turn, 0.0)
     mask = made.mask(400, 640)
     assert mask.sum() / 640**2 == pytest.approx(np.pi * 0.2 * 0.1, rel=0.01)
@@ -50,8 +54,12 @@ def test_a_feather_fades_inwards_and_is_smooth() -> None:
 
 @settings(max_examples=25, deadline=None)
 @given(
-    x=st.floats(0.1, 0.9), y=st.floats(0.1, 0.9), wide=st.floats(0.05, 0.5), high=st.floats(0.05, 0.5), turn=st.floats(-180, 180)
-)  # fmt: skip
+    x=st.floats(0.1, 0.9),
+    y=st.floats(0.1, 0.9),
+    wide=st.floats(0.05, 0.5),
+    high=st.floats(0.05, 0.5),
+    turn=st.floats(-180, 180),
+)
 def test_a_window_of_the_picture_sees_the_same_ellipse(
     x: float, y: float, wide: float, high: float, turn: float
 ) -> None:

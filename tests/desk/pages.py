@@ -1,4 +1,6 @@
-"""The window as tests reach it: parts by what they are, whatever holds them. One place to change when the window is built otherwise."""
+"""The window as tests reach it: parts by what they are, whatever holds them. One place to change when the window is
+built otherwise.
+"""
 
 from collections.abc import Callable
 from pathlib import Path

@@ -426,7 +426,10 @@ def test_everything_decided_is_saved_and_comes_back(opened: Window, app: QApplic
         '{"version": 9}',
         '{"version": 1, "hero": {"file": 3}}',
         '{"version": 1, "grade": {"stops": 0, "gains": [0, 1, 1]}}',
-        '{"version": 1, "grade": {"stops": 0, "gains": [1, 1, 1], "slope": [1], "offset": [0,0,0], "power": [1,1,1], "saturation": 1}}',
+        (
+            '{"version": 1, "grade": {"stops": 0, "gains": [1, 1, 1], "slope": [1], "offset": [0,0,0], "power": '
+            '[1,1,1], "saturation": 1}}'
+        ),
     ],
 )
 def test_wrong_sessions_are_refused(text: str, tmp_path: Path, window: Window) -> None:
@@ -550,7 +553,10 @@ def test_preview_is_the_exact_chain_within_its_known_error(opened: Window) -> No
 
 
 def test_state_knows_no_qt() -> None:
-    code = "import sys, aquin.desk.bench.state, aquin.desk.kit.preview; print([m for m in sys.modules if m.startswith('PySide6')])"
+    code = (
+        "import sys, aquin.desk.bench.state, aquin.desk.kit.preview; print([m for m in sys.modules if "
+        "m.startswith('PySide6')])"
+    )
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
     assert done.stdout.strip() == "[]"
 

@@ -1,4 +1,6 @@
-"""What hands do on the Bench's pictures: enlarge, areas, regions, skin, pairs, playback; and notes, tolerances, history."""
+"""What hands do on the Bench's pictures: enlarge, areas, regions, skin, pairs, playback; and notes, tolerances,
+history.
+"""
 
 from collections.abc import Iterator
 from pathlib import Path
@@ -96,9 +98,15 @@ def test_both_pictures_are_enlarged_about_the_pointer_and_moved_together(window:
     pictures = page(window).pictures
     at = QPointF(spot(window, "shot", 0.25, 0.25))
     wheel = QWheelEvent(
-        at, pictures.mapToGlobal(at), QPoint(), QPoint(0, 480), Qt.MouseButton.NoButton,
-        Qt.KeyboardModifier.NoModifier, Qt.ScrollPhase.NoScrollPhase, False,
-    )  # fmt: skip
+        at,
+        pictures.mapToGlobal(at),
+        QPoint(),
+        QPoint(0, 480),
+        Qt.MouseButton.NoButton,
+        Qt.KeyboardModifier.NoModifier,
+        Qt.ScrollPhase.NoScrollPhase,
+        False,
+    )
     whole = pixels(window, "shot")
     QApplication.sendEvent(pictures, wheel)
     assert pictures.zoom == pytest.approx(1.25**4)

@@ -1,4 +1,6 @@
-"""The main job through the real window: open the production, choose heroes, settle all, look at one shot, agree, export."""
+"""The main job through the real window: open the production, choose heroes, settle all, look at one shot, agree,
+export.
+"""
 
 from collections.abc import Iterator
 from pathlib import Path

@@ -1,4 +1,6 @@
-"""The Charts view in its real window: takes are read, marked, solved and kept; profile and latitude follow; undo takes it back."""
+"""The Charts view in its real window: takes are read, marked, solved and kept; profile and latitude follow; undo
+takes it back.
+"""
 
 from collections.abc import Iterator
 from pathlib import Path
@@ -43,10 +45,21 @@ def fill(folder: Path) -> Path:
     ) -> None:
         shots.append(
             Shot(
-                root.id, f"{name}{suffix}", name, kind, camera.id, setup.id if kind != "series" else "", target=target, frames=1,
-                series_stops=stops, content=name, file_range="full", file_matrix="rgb", floating=suffix == ".dng",
+                root.id,
+                f"{name}{suffix}",
+                name,
+                kind,
+                camera.id,
+                setup.id if kind != "series" else "",
+                target=target,
+                frames=1,
+                series_stops=stops,
+                content=name,
+                file_range="full",
+                file_matrix="rgb",
+                floating=suffix == ".dng",
             )
-        )  # fmt: skip
+        )
 
     for name, camera, stops in (("a1x", cameras[0], 0.0), ("b1x", cameras[1], 0.5)):
         still(media / f"{name}.tif", card, stops)

@@ -50,14 +50,28 @@ def fill(path: Path, count: int = 12) -> Production:
     setups = [Setup("galley", 1), Setup("pier", 2, confirmed=True)]
     shots = [
         Shot(
-            root.id, f"{'AB'[k % 2]}01/{'AB'[k % 2]}01_{k:03d}.mkv", f"{'AB'[k % 2]}01_{k:03d}",
-            camera_id=cameras[k % 2].id, setup_id=setups[k * 2 // count].id, reel=f"{'AB'[k % 2]}01",
-            start=f"{(10 + k // 60) % 24:02d}:{k % 60:02d}:00:00", rate="25" if k == 3 else "24", frames=48 + k, width=1280, height=720,
-            codec="h264", file_range="legal", file_matrix="bt709", slate=f"slate {k}", content=f"{k:032x}", bytes=100 + k,
-            kind="chart" if k < 2 or k >= count - 2 else "shot", target="24-patch" if k < 2 or k >= count - 2 else "",
+            root.id,
+            f"{'AB'[k % 2]}01/{'AB'[k % 2]}01_{k:03d}.mkv",
+            f"{'AB'[k % 2]}01_{k:03d}",
+            camera_id=cameras[k % 2].id,
+            setup_id=setups[k * 2 // count].id,
+            reel=f"{'AB'[k % 2]}01",
+            start=f"{(10 + k // 60) % 24:02d}:{k % 60:02d}:00:00",
+            rate="25" if k == 3 else "24",
+            frames=48 + k,
+            width=1280,
+            height=720,
+            codec="h264",
+            file_range="legal",
+            file_matrix="bt709",
+            slate=f"slate {k}",
+            content=f"{k:032x}",
+            bytes=100 + k,
+            kind="chart" if k < 2 or k >= count - 2 else "shot",
+            target="24-patch" if k < 2 or k >= count - 2 else "",
         )
         for k in range(count)
-    ]  # fmt: skip
+    ]
     production.change("log", root, *cameras, *setups, *shots)
     random = np.random.default_rng(4)
     picture = thumbnail(random.random((90, 160, 3), np.float32))
@@ -151,9 +165,15 @@ def test_table_groups_shots_in_the_order_of_the_shoot(opened: Window) -> None:
 def test_filter_by_words_and_columns(opened: Window) -> None:
     view = opened.shots
     for words, count in (
-        ("", 12), ("heron", 6), ("heron pier", 3), ("camera:egret kind:shot", 4), ("findings:rate", 1), ("error", 1),
-        ("slate:7", 1), ("nothing such", 0),
-    ):  # fmt: skip
+        ("", 12),
+        ("heron", 6),
+        ("heron pier", 3),
+        ("camera:egret kind:shot", 4),
+        ("findings:rate", 1),
+        ("error", 1),
+        ("slate:7", 1),
+        ("nothing such", 0),
+    ):
         view.filter.setText(words)
         until(lambda n=count: len(view.model.shots) == n)
     assert view.pages.currentIndex() == 2
@@ -191,9 +211,12 @@ def test_an_edit_that_makes_no_sense_is_refused_with_a_message(opened: Window) -
     pick(opened, "A01_002")
     before = named(opened, "A01_002")
     for key, text, words in (
-        ("kind", "cat", "no kind"), ("start", "10:61:00:00:3", "no timecode|not a timecode"), ("range", "half", "no range"),
-        ("encoding", "no such encoding", "no encoding"), ("name", " ", "needs a name"),
-    ):  # fmt: skip
+        ("kind", "cat", "no kind"),
+        ("start", "10:61:00:00:3", "no timecode|not a timecode"),
+        ("range", "half", "no range"),
+        ("encoding", "no such encoding", "no encoding"),
+        ("name", " ", "needs a name"),
+    ):
         log = opened.shots.log
         with pytest.raises(AquinError, match=words):
             log.edit([before], key, text)
@@ -367,7 +390,9 @@ def test_every_control_has_a_name(opened: Window) -> None:
 
 
 def media(folder: Path) -> Path:
-    """Cards as they come from a set: two cameras, three stills each, in ACEScct, with a light that one camera missed."""
+    """Cards as they come from a set: two cameras, three stills each, in ACEScct, with a light that one camera
+    missed.
+    """
     random = np.random.default_rng(7)
     for letter in "AB":
         for k in range(4):
@@ -480,7 +505,9 @@ def test_moved_media_are_found_from_the_window_and_a_copy_is_saved(window: Windo
 
 
 def test_log_without_qt_filters_5000_shots_in_no_time(tmp_path: Path, builtin: object) -> None:
-    """Bars: the list within a second, the filter within 100 ms; here with room for a busy machine (figures: benchmarks/log.py)."""
+    """Bars: the list within a second, the filter within 100 ms; here with room for a busy machine (figures:
+    benchmarks/log.py).
+    """
     production = fill(tmp_path / "many.aquin", 5000)
     production.close()
     begin = time.perf_counter()
@@ -493,7 +520,9 @@ def test_log_without_qt_filters_5000_shots_in_no_time(tmp_path: Path, builtin: o
 
 
 def test_the_grade_made_on_the_bench_is_kept_with_the_shot(window: Window, tmp_path: Path) -> None:
-    """A number typed on the Bench is a decision of the production: journal, other shots untouched, back after a restart."""
+    """A number typed on the Bench is a decision of the production: journal, other shots untouched, back after a
+    restart.
+    """
     assert window.productions.open(tmp_path / "new.aquin", create=True)
     window.shots.intake.log_media([media(tmp_path / "cards")])
     until(lambda: window.shots.model is not None and len(window.shots.model.shots) == 8, 60)

@@ -82,7 +82,8 @@ def test_numbers_survive_a_cdl_file(
 def test_several_corrections_in_one_collection(tmp_path: Path) -> None:
     path = tmp_path / "many.ccc"
     path.write_text(
-        '<ColorCorrectionCollection xmlns="urn:ASC:CDL:v1.01"><ColorCorrection id="a"><SOPNode><Slope>1 1 2</Slope></SOPNode></ColorCorrection>'
+        '<ColorCorrectionCollection xmlns="urn:ASC:CDL:v1.01"><ColorCorrection id="a"><SOPNode><Slope>1 1 '
+        "2</Slope></SOPNode></ColorCorrection>"
         "<ColorCorrection><SatNode><Saturation>0.5</Saturation></SatNode></ColorCorrection></ColorCorrectionCollection>"
     )
     found = cdl_file.read(path)

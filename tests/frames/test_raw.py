@@ -31,7 +31,9 @@ def still(tmp_path: Path, chart24: Layout) -> Path:
 def test_a_raw_still_comes_out_as_the_scene_linear_that_was_put_in(
     half: bool, still: Path, chart24: Layout
 ) -> None:
-    """The DNG specification's own road: black, white level, as-shot neutral, colour matrix, adaptation to the ACES white (CAT16)."""
+    """The DNG specification's own road: black, white level, as-shot neutral, colour matrix, adaptation to the ACES
+    white (CAT16).
+    """
     source = open_source(still, raw=RawDecode(half=half))
     frame = source.read(0)
     assert (
@@ -58,7 +60,9 @@ def test_one_stop_of_exposure_doubles_the_light(still: Path) -> None:
 
 
 def test_kelvin_moves_a_neutral_by_the_mired_between(still: Path, chart24: Layout) -> None:
-    """Developed for 5600 K, a picture taken under 4200 K comes out warmer by nearly the mired between the two (CIE 15:2018)."""
+    """Developed for 5600 K, a picture taken under 4200 K comes out warmer by nearly the mired between the two (CIE
+    15:2018).
+    """
     same, other = (open_source(still, raw=RawDecode(kelvin=k)).read(0).rgb for k in (4200.0, 5600.0))
     grey = 20
     first, second = (mired_duv(patches(r, chart24)[grey]) for r in (same, other))

@@ -1,6 +1,7 @@
 """The same points, statistics and their combination, on two real views of one scene.
 
-scikit-image's stereo pair (Middlebury 2014, Scharstein et al.) has its true disparities; one side is filmed again by a camera that is drawn
+scikit-image's stereo pair (Middlebury 2014, Scharstein et al.) has its true disparities; one side is filmed again by
+a camera that is drawn
 at random.
 """
 
@@ -43,7 +44,9 @@ def test_points_lie_where_the_disparities_say(pair: StereoPair) -> None:
 
 @pytest.mark.parametrize("model", ["gains", "cdl", "matrix", "cdl+curve+warp"])
 def test_a_match_is_near_the_best_that_knows_the_true_correspondence(model: str, pair: StereoPair) -> None:
-    """The bar for the core: median dE00 over the true correspondence within 1.10 of the best fit that knows it. 20 draws: benchmarks."""
+    """The bar for the core: median dE00 over the true correspondence within 1.10 of the best fit that knows it. 20
+    draws: benchmarks.
+    """
     ours, best, plain = [], [], []
     for seed in range(4):
         shot = camera(pair.right, np.random.default_rng(seed))

@@ -1,4 +1,6 @@
-"""The match for skin beside the one for the whole frame, and the second pass, on the portrait and on known corrections."""
+"""The match for skin beside the one for the whole frame, and the second pass, on the portrait and on known
+corrections.
+"""
 
 from dataclasses import replace
 
@@ -32,7 +34,9 @@ def side(linear: np.ndarray) -> Side:
 
 @pytest.fixture(scope="module")
 def two() -> tuple[Side, Side, tuple[np.ndarray, np.ndarray]]:
-    """The portrait, and the same with all but skin lit by another lamp: what is right for one is wrong for the other."""
+    """The portrait, and the same with all but skin lit by another lamp: what is right for one is wrong for the
+    other.
+    """
     hero = portrait()
     mask = skin_mask(signal(hero))
     shot = hero * np.float32([1.05, 0.95, 0.8])

@@ -82,12 +82,26 @@ def test_colour_is_the_mean_of_the_reference_librarys_differences(chart24: Layou
 
 
 def test_tolerances_are_those_of_the_plan_and_can_be_changed() -> None:
-    """Defaults are common practice, but for warmth: one step of Judd's just noticeable difference, 5.5 mired (from memory)."""
+    """Defaults are common practice, but for warmth: one step of Judd's just noticeable difference, 5.5 mired (from
+    memory).
+    """
     assert {a.name: a.tolerance for a in AXES} == {
-        "exposure": 0.10, "contrast": 0.05, "black floor": 1.0, "white ceiling": 2.0, "warmth": 5.5, "tint": 2.0,
-        "shadow warmth": 8.0, "shadow tint": 3.0, "saturation": 0.05, "skin hue": 2.0, "skin level": 3.0, "sharpness": 0.15,
-        "noise": 1.0, "clipping": 0.1, "colour": 2.0,
-    }  # fmt: skip
+        "exposure": 0.10,
+        "contrast": 0.05,
+        "black floor": 1.0,
+        "white ceiling": 2.0,
+        "warmth": 5.5,
+        "tint": 2.0,
+        "shadow warmth": 8.0,
+        "shadow tint": 3.0,
+        "saturation": 0.05,
+        "skin hue": 2.0,
+        "skin level": 3.0,
+        "sharpness": 0.15,
+        "noise": 1.0,
+        "clipping": 0.1,
+        "colour": 2.0,
+    }
     changed = {a.name: a.tolerance for a in axes({"warmth": 9.0})}
     assert changed["warmth"] == 9.0 and changed["tint"] == 2.0
 

@@ -91,7 +91,9 @@ def test_noise_is_looked_for_in_flat_parts() -> None:
 
 @pytest.mark.parametrize("sigma", [0.5, 0.8, 1.2])
 def test_a_known_blur_is_found_as_softness(sigma: float) -> None:
-    """The ratio that a Gaussian of known sigma gives follows from its transfer function; softness finds the sigma again."""
+    """The ratio that a Gaussian of known sigma gives follows from its transfer function; softness finds the sigma
+    again.
+    """
     log = acescct.encode(linear())
     luma = np.asarray(log @ np.float32([0.2126, 0.7152, 0.0722]))
     blurred = np.asarray(softened(log, sigma) @ np.float32([0.2126, 0.7152, 0.0722]))
@@ -124,7 +126,9 @@ def test_noise_does_not_pass_for_sharpness() -> None:
 
 @pytest.mark.parametrize("sigma", [0.8, 1.2, 2.0])
 def test_mtf50_of_a_slanted_edge(sigma: float) -> None:
-    """ISO 12233 (edge-based SFR): a Gaussian's transfer is exp(-2 (pi sigma f)^2), that of a square pixel sin(pi f) / (pi f)."""
+    """ISO 12233 (edge-based SFR): a Gaussian's transfer is exp(-2 (pi sigma f)^2), that of a square pixel sin(pi f) /
+    (pi f).
+    """
     fine, slope = 8, np.tan(np.radians(5))
     y, x = np.mgrid[0 : 80 * fine, 0 : 80 * fine] / fine
     edge = np.where(x - 40 - (y - 40) * slope > 0, 0.8, 0.1)

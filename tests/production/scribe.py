@@ -1,6 +1,7 @@
 """Makes changes to a production file and is killed while it does; run by test_broken.
 
-For each round a child edits and says on a pipe what is saved; it is killed at a random moment, and the file is examined.
+For each round a child edits and says on a pipe what is saved; it is killed at a random moment, and the file is
+examined.
 """
 
 import os

@@ -50,21 +50,38 @@ class Shoot:
         for letter, camera in zip("AB", self.cameras, strict=True):
             for k in range(5):
                 self.add(
-                    f"{letter}{k}", camera, kind="chart" if k == 0 else "shot", target="24-patch" if k == 0 else "",
+                    f"{letter}{k}",
+                    camera,
+                    kind="chart" if k == 0 else "shot",
+                    target="24-patch" if k == 0 else "",
                     start=f"10:0{k}:00:00",
-                )  # fmt: skip
+                )
 
     def add(
         self, name: str, camera: Camera, setup: int = 0, signal: np.ndarray | None = None, **fields: Any
     ) -> Shot:
         usual: dict[str, Any] = {
-            "rate": "24", "frames": 48, "width": 1280, "height": 720, "bits": 10, "codec": "h264", "file_matrix": "bt709",
-            "file_range": "legal", "white": "4300", "content": name, "bytes": 1000,
-        }  # fmt: skip
+            "rate": "24",
+            "frames": 48,
+            "width": 1280,
+            "height": 720,
+            "bits": 10,
+            "codec": "h264",
+            "file_matrix": "bt709",
+            "file_range": "legal",
+            "white": "4300",
+            "content": name,
+            "bytes": 1000,
+        }
         shot = Shot(
-            self.root.id, f"{name[0]}01/{name}.mkv", name, camera_id=camera.id, setup_id=self.setups[setup].id,
-            reel=f"{name[0]}01", **(usual | fields),
-        )  # fmt: skip
+            self.root.id,
+            f"{name[0]}01/{name}.mkv",
+            name,
+            camera_id=camera.id,
+            setup_id=self.setups[setup].id,
+            reel=f"{name[0]}01",
+            **(usual | fields),
+        )
         self.production.change("log", shot)
         self.shots[name] = shot
         self.picture(name, scene(len(self.shots)) if signal is None else signal)
@@ -331,8 +348,9 @@ def test_chart_missing_and_the_setups_routine(shoot: Shoot) -> None:
     shoot.production.undo()
     shoot.production.change("routine", replace(shoot.setups[0], routine=("24-patch", "grey card")))
     assert [f.what for f in shoot.found(papers.charts_filmed)] == [
-        "Heron filmed no grey card in galley", "Egret filmed no grey card in galley",
-    ]  # fmt: skip
+        "Heron filmed no grey card in galley",
+        "Egret filmed no grey card in galley",
+    ]
 
 
 def test_encoding_that_nobody_has_said(shoot: Shoot) -> None:
@@ -428,8 +446,10 @@ def test_planted_mistakes_of_any_seed_are_found_with_few_false_alarms(
 ) -> None:
     """The mistakes that picture or papers can reveal, and at most one false alarm in twenty recordings.
 
-    The card of a camera that sets white by itself, and that filmed no grey card, reveals nothing about its light; nor does the
-    picture of one that was over or under while fewer than two others saw the scene as it was. One of the rest may be missed.
+    The card of a camera that sets white by itself, and that filmed no grey card, reveals nothing about its light; nor
+    does the
+    picture of one that was over or under while fewer than two others saw the scene as it was. One of the rest may be
+    missed.
     """
     plan, production, found = logged
     files = {s.id: s.path for s in production.all(Shot)}
@@ -443,9 +463,12 @@ def test_planted_mistakes_of_any_seed_are_found_with_few_false_alarms(
         hidden = take.mistake == "other light" and take.role == "phone"
         if take.mistake in ("over", "under"):
             sound = [
-                t for t in plan.takes
-                if (t.setup, t.start) == (take.setup, take.start) and t.mistake not in LIGHT and t.role != "phone"
-            ]  # fmt: skip
+                t
+                for t in plan.takes
+                if (t.setup, t.start) == (take.setup, take.start)
+                and t.mistake not in LIGHT
+                and t.role != "phone"
+            ]
             hidden = len(sound) < 2
         if take.mistake and not (said & KINDS[take.mistake]) and not hidden:
             missed.append((take.mistake, take.path))

@@ -1,4 +1,6 @@
-"""Kills, full disks, missing permissions, damaged and foreign files: a clear message, and nothing that was saved is lost."""
+"""Kills, full disks, missing permissions, damaged and foreign files: a clear message, and nothing that was saved is
+lost.
+"""
 
 import os
 import shutil
@@ -28,7 +30,9 @@ def file(tmp_path: Path) -> Path:
 
 
 def test_200_kills_at_any_moment_lose_nothing_that_was_saved(tmp_path: Path) -> None:
-    """SIGKILL at random moments of scripted edits: the file opens, integrity_check is ok, all reported changes are there."""
+    """SIGKILL at random moments of scripted edits: the file opens, integrity_check is ok, all reported changes are
+    there.
+    """
     done = subprocess.run(
         [sys.executable, str(Path(__file__).with_name("scribe.py")), str(tmp_path / "p.aquin"), "200"],
         capture_output=True,

@@ -1,4 +1,6 @@
-"""Charts in a production: marks, balances, profiles and raw settings are decisions that can be undone, and make others stale."""
+"""Charts in a production: marks, balances, profiles and raw settings are decisions that can be undone, and make
+others stale.
+"""
 
 from pathlib import Path
 
@@ -322,9 +324,22 @@ def test_the_audit_names_the_encoding_that_explains_a_chart(
     made = Production.create(tmp_path / "p.aquin", "Ferry")
     root, camera, setup = Root("media", "media"), Camera("Own", said), Setup("galley", 1)
     take = Shot(
-        root.id, "a1x.tif", "a1x", "chart", camera.id, setup.id, target="24-patch", frames=1, content="a1x", codec="tif",
-        file_range="full", file_matrix="rgb", bits=16, width=600, height=400,
-    )  # fmt: skip
+        root.id,
+        "a1x.tif",
+        "a1x",
+        "chart",
+        camera.id,
+        setup.id,
+        target="24-patch",
+        frames=1,
+        content="a1x",
+        codec="tif",
+        file_range="full",
+        file_matrix="rgb",
+        bits=16,
+        width=600,
+        height=400,
+    )
     made.change("log", root, camera, setup, take)
     findings = run_audit(made, builtin)
     found = next(f for f in findings if f.kind == "encoding" and "grey steps" in f.what)

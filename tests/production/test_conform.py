@@ -78,7 +78,8 @@ T, R = otio.opentime.RationalTime, otio.opentime.TimeRange
 line = otio.schema.Timeline("cut 1", global_start_time=T(3600 * round(rate), rate))
 track = otio.schema.Track("V1", kind="Video")
 start = 10 * 3600 * round(rate)
-for name, reel, begin, length in (("A01_001", "A01", 12, 48), ("B01_001", "B01", 0, 30), ("A01_001", "A01", 100, 20), ("C09_009", "C09", 0, 10)):
+pieces = (("A01_001", "A01", 12, 48), ("B01_001", "B01", 0, 30), ("A01_001", "A01", 100, 20), ("C09_009", "C09", 0, 10))
+for name, reel, begin, length in pieces:
     media = otio.schema.ExternalReference(f"../media/{reel}/{name}.mov", R(T(start, rate), T(240, rate)))
     media.name = name
     clip = otio.schema.Clip(name, media, R(T(start + begin, rate), T(length, rate)))
@@ -93,7 +94,9 @@ otio.adapters.write_to_file(line, str(folder / "cut.xml"), "fcp_xml")
 
 @pytest.fixture(scope="module")
 def edits(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    """One edit as three files at 24, 25, 29.97 and 30 frames a second, written by the library's adapters in a process of its own."""
+    """One edit as three files at 24, 25, 29.97 and 30 frames a second, written by the library's adapters in a process
+    of its own.
+    """
     folder = tmp_path_factory.mktemp("edits")
     for rate in ("24", "25", "29.97002997", "30"):
         (folder / rate).mkdir()

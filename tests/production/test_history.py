@@ -124,7 +124,8 @@ def opened(path: Path, name: str) -> tuple[Production, Desk, Setup]:
 def test_the_heros_cameras_drift_over_dusk_is_recovered_within_a_quarter_of_the_tolerance(
     dusk: Path, stage: Callable[[str, str], Stage]
 ) -> None:
-    """Against the simulation's truth: the same camera's noiseless pictures, at the places that were compared. Dusk does not change all
+    """Against the simulation's truth: the same camera's noiseless pictures, at the places that were compared. Dusk
+    does not change all
     parts of a picture alike: lamps stay, the sky goes."""
     production, desk, setup = opened(dusk, "dusk-drift")
     hero = hero_of(production, setup)

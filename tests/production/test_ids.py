@@ -1,4 +1,6 @@
-"""Meaning is kept as ids and hashes: from a file that schema 2 wrote, over renames, and over fields that later versions add."""
+"""Meaning is kept as ids and hashes: from a file that schema 2 wrote, over renames, and over fields that later
+versions add.
+"""
 
 import ast
 import shutil
@@ -17,7 +19,9 @@ from aquin.production.cells import agreed
 from aquin.production.match_desk import Desk
 
 OLD = Path(__file__).parent / "files" / "version-2.aquin"
-"""Written by the program of schema 2: two balances from charts, one set on a chart by hand, two shots agreed to, one opened again."""
+"""Written by the program of schema 2: two balances from charts, one set on a chart by hand, two shots agreed to, one
+opened again.
+"""
 
 
 @pytest.fixture

@@ -44,8 +44,11 @@ def production(media: Path, builtin: ColourConfig) -> Production:
 def test_sequences_are_one_shot_and_folders_say_what_is_no_recording(production: Production) -> None:
     shots = {s.path: s for s in production.all(Shot)}
     assert sorted(shots) == [
-        "A01/A01_clip0x.exr", "A01/A01_clip1x.exr", "B01/run/run.0000100.exr", "references/look.exr",
-    ]  # fmt: skip
+        "A01/A01_clip0x.exr",
+        "A01/A01_clip1x.exr",
+        "B01/run/run.0000100.exr",
+        "references/look.exr",
+    ]
     run = shots["B01/run/run.0000100.exr"]
     assert (run.first, run.frames, run.start, run.reel, run.name) == (100, 4, "10:02:00:00", "run", "run")
     assert (run.width, run.height, run.bits, run.floating) == (64, 36, 16, True)

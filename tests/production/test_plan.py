@@ -35,9 +35,26 @@ def production(tmp_path: Path) -> Production:
     cameras = [Camera("Heron", "ACEScct", position=0), Camera("Egret", "ACEScc", position=1)]
     setup = Setup("galley", 1)
     shots = [
-        Shot(root.id, f"{n}.mkv", n, kind, camera_id=c.id, setup_id=setup.id, target=t, codec="h264", file_range="legal", file_matrix="bt709", range_from="file", content=n)
-        for n, kind, t, c in (("a1", "chart", "24-patch", cameras[0]), ("a2", "shot", "", cameras[0]), ("b1", "shot", "", cameras[1]))
-    ]  # fmt: skip
+        Shot(
+            root.id,
+            f"{n}.mkv",
+            n,
+            kind,
+            camera_id=c.id,
+            setup_id=setup.id,
+            target=t,
+            codec="h264",
+            file_range="legal",
+            file_matrix="bt709",
+            range_from="file",
+            content=n,
+        )
+        for n, kind, t, c in (
+            ("a1", "chart", "24-patch", cameras[0]),
+            ("a2", "shot", "", cameras[0]),
+            ("b1", "shot", "", cameras[1]),
+        )
+    ]
     made.change("log", root, *cameras, setup, *shots)
     return made
 
@@ -104,7 +121,9 @@ def test_chain_checks_say_what_is_wrong(production: Production, builtin: ColourC
 
 
 def test_plain_view_cuts_off_at_scene_white(production: Production, builtin: ColourConfig) -> None:
-    """A plain view shows scene-linear 1 as 100 %: log2(1 / 0.18) = 2.47 stops over grey; grey by BT.1886 at 0.18 ** (1 / 2.4)."""
+    """A plain view shows scene-linear 1 as 100 %: log2(1 / 0.18) = 2.47 stops over grey; grey by BT.1886 at 0.18 **
+    (1 / 2.4).
+    """
     keep_deliverables(production, [Deliverable("tv", BT1886, "Un-tone-mapped")], "plain")
     screen = chain_of(production, builtin).screens[0]
     assert screen.plain

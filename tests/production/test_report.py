@@ -16,10 +16,19 @@ def production(tmp_path: Path) -> Production:
     made = Production.create(tmp_path / "p.aquin")
     root, camera, place = Root("media", "media"), Camera("Camera A"), Setup("setup 1 (10:00)")
     shots = [
-        Shot(root.id, f"A01/A01_{k:03d}.mkv", f"A01_{k:03d}", camera_id=camera.id, setup_id=place.id, reel="A01",
-             start=f"10:0{k}:00:00", rate="24", frames=240)
+        Shot(
+            root.id,
+            f"A01/A01_{k:03d}.mkv",
+            f"A01_{k:03d}",
+            camera_id=camera.id,
+            setup_id=place.id,
+            reel="A01",
+            start=f"10:0{k}:00:00",
+            rate="24",
+            frames=240,
+        )
         for k in range(6)
-    ]  # fmt: skip
+    ]
     made.change("log", root, camera, place, *shots)
     return made
 
@@ -49,9 +58,16 @@ def test_report_fills_the_log(production: Production, tmp_path: Path, builtin: C
     read = read_sheet(sheet(tmp_path, "\n".join([HEAD, *ROWS])))
     mapping = propose_mapping(read, {})
     assert mapping == {
-        "name": "Clip Name", "reel": "Roll", "setup": "Location", "slate": "Scene", "take": "Take", "camera": "Body",
-        "white": "WB", "encoding": "Gamma", "note": "Remarks",
-    }  # fmt: skip
+        "name": "Clip Name",
+        "reel": "Roll",
+        "setup": "Location",
+        "slate": "Scene",
+        "take": "Take",
+        "camera": "Body",
+        "white": "WB",
+        "encoding": "Gamma",
+        "note": "Remarks",
+    }
     said = apply_report(production, read, mapping, builtin)
     assert said.matched == 5
     assert said.unmatched == ("A09 A09_999",)

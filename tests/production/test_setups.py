@@ -49,9 +49,11 @@ def test_between_the_limits_the_picture_decides(level: float, count: int) -> Non
 
 def test_days_are_kept_apart_and_shots_without_time_follow_their_neighbours() -> None:
     shots = [
-        shot("a1", "10:00:00:00", reel="A01"), shot("a2", "", reel="A01"), shot("a3", "10:02:00:00", reel="A02"),
+        shot("a1", "10:00:00:00", reel="A01"),
+        shot("a2", "", reel="A01"),
+        shot("a3", "10:02:00:00", reel="A02"),
         shot("look", "", kind="reference"),
-    ]  # fmt: skip
+    ]
     _, placed = propose_setups([], [], shots, {})
     by_name = {s.name: s.setup_id for s in placed}
     assert by_name["a1"] == by_name["a2"] != by_name["a3"]
@@ -95,9 +97,13 @@ def test_what_a_still_says_about_itself(tmp_path: Path) -> None:
     path = tmp_path / "still.jpg"
     spec = oiio.ImageSpec(64, 36, 3, oiio.UINT8)
     for key, value in {
-        "Model": "Heron", "ExposureTime": 1 / 48, "FNumber": 2.8, "Exif:PhotographicSensitivity": 800, "Exif:FocalLength": 35.0,
+        "Model": "Heron",
+        "ExposureTime": 1 / 48,
+        "FNumber": 2.8,
+        "Exif:PhotographicSensitivity": 800,
+        "Exif:FocalLength": 35.0,
         "Exif:DateTimeOriginal": "2026:05:04 10:11:12",
-    }.items():  # fmt: skip
+    }.items():
         spec.attribute(key, value)
     out = oiio.ImageOutput.create(str(path))
     out.open(str(path), spec)

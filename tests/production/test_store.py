@@ -1,4 +1,6 @@
-"""The production file: what is written is there, can be taken back on another day, and survives whatever happens to it."""
+"""The production file: what is written is there, can be taken back on another day, and survives whatever happens to
+it.
+"""
 
 import json
 import sqlite3

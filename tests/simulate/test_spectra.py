@@ -68,7 +68,9 @@ def test_lights_by_colour_temperature_and_unknown_ones() -> None:
 
 
 def published(ending: str) -> tuple[np.ndarray, np.ndarray]:
-    """(24, 3) XYZ of the 24-patch chart as its maker published them, and the white, from the tables of colour-science."""
+    """(24, 3) XYZ of the 24-patch chart as its maker published them, and the white, from the tables of
+    colour-science.
+    """
     tables = next(
         t
         for n in dir(colour)
@@ -81,7 +83,9 @@ def published(ending: str) -> tuple[np.ndarray, np.ndarray]:
 
 
 def test_chart_under_d50_has_its_published_colours() -> None:
-    """The maker's values of 2005 (D50), another batch and instrument than the ISO 17321-1 spectra: the mean stays near 1."""
+    """The maker's values of 2005 (D50), another batch and instrument than the ISO 17321-1 spectra: the mean stays
+    near 1.
+    """
     xyz, _ = published("2005")
     ours = spectra.xyz_of(spectra.chart_reflectances(), spectra.light("D50"))
     apart = delta_e00(lab_of_xyz(ours, white_of(D50)), lab_of_xyz(xyz, white_of(D50)))
@@ -155,7 +159,8 @@ def test_a_wanted_colour_is_met_by_real_reflectances() -> None:
 
 
 def test_skin_is_that_of_measured_people() -> None:
-    """The chart's dark and light skin patches (ISO 17321-1) are matched by pigments within their usual range, and haemoglobin
+    """The chart's dark and light skin patches (ISO 17321-1) are matched by pigments within their usual range, and
+    haemoglobin
     shows: the reflectance dips at 540 and 576 nm between crests at 560 and 500 nm (Prahl 1998)."""
     grid = [
         (m, b)

@@ -101,7 +101,9 @@ def test_a_place_has_faces_and_skin_in_the_picture(deck: dict[str, Stage]) -> No
 
 
 def test_pixels_of_two_cameras_that_see_one_point_have_one_colour(deck: dict[str, Stage]) -> None:
-    """The true correspondence: depth and lenses of both, and the same body at both places sees nearly the same there."""
+    """The true correspondence: depth and lenses of both, and the same body at both places sees nearly the same
+    there.
+    """
     a, b = deck["main"], deck["small"]
     pictures = {role: stage.picture(HERON).frame(0, Moves()) for role, stage in deck.items()}
     v, u = np.mgrid[20:520:6, 20:940:6]

@@ -1,6 +1,7 @@
 """Find a chart in a frame.
 
-Two ways, the quick one first. *Tiles*: regions of one tone that look like squares are gathered into a lattice (grids only).
+Two ways, the quick one first. *Tiles*: regions of one tone that look like squares are gathered into a lattice (grids
+only).
 *Sweep*: a small chart is correlated with the frame over sizes and angles. Whatever they propose is aligned to the
 frame and then judged by one rule: the tones of the patches must follow the published colours under some light.
 """
@@ -28,7 +29,9 @@ ENOUGH = 0.62
 
 @dataclass(frozen=True)
 class Found:
-    """`corners`: (4, 2) pixels of the frame. `score`: share of the patches' tone variance that the reference explains."""
+    """`corners`: (4, 2) pixels of the frame. `score`: share of the patches' tone variance that the reference
+    explains.
+    """
 
     corners: Float64
     score: float
@@ -46,9 +49,11 @@ def find_chart(rgb: Floats, layout: Layout) -> Found | None:
 
 
 def tones(rgb: Floats) -> tuple[Float32, float]:
-    """The frame as log2 levels above a small floor, scaled so that its longer side is WORK_SIDE at most, and that scale.
+    """The frame as log2 levels above a small floor, scaled so that its longer side is WORK_SIDE at most, and that
+    scale.
 
-    A ratio of light is a step here wherever it happens, so that deep shade and sun look alike; frames that are already
+    A ratio of light is a step here wherever it happens, so that deep shade and sun look alike; frames that are
+    already
     log only get flatter.
     """
     rgb = np.asarray(rgb, np.float32)

@@ -19,7 +19,8 @@ from aquin.measure.ledger import Evidence
 
 @dataclass(frozen=True)
 class Metric:
-    """A colour difference for solving: `space` takes scene-linear AP1 to coordinates, `terms` two of those to (..., 3) parts whose
+    """A colour difference for solving: `space` takes scene-linear AP1 to coordinates, `terms` two of those to (...,
+    3) parts whose
     length is the difference."""
 
     name: str
@@ -40,7 +41,8 @@ DE00 = METRICS["dE00"]
 
 
 def gains_of(evidence: Evidence) -> Grade:
-    """Channel gains that bring the neutrals together: geometric mean of the ratios, the darkest left out. Where no pair is
+    """Channel gains that bring the neutrals together: geometric mean of the ratios, the darkest left out. Where no
+    pair is
     known to be neutral, the gains that bring most of all pairs together."""
     hero, shot = (c[evidence.neutral] for c in (evidence.hero, evidence.shot))
     if not len(hero):
@@ -91,7 +93,9 @@ def cdl_of(
     scene: Float64 | None = None,
     wanted: Float64 | None = None,
 ) -> Grade:
-    """Grey gains, then the CDL trim of least difference on the pairs, and on the scene's colours where `wanted` is known."""
+    """Grey gains, then the CDL trim of least difference on the pairs, and on the scene's colours where `wanted` is
+    known.
+    """
     balance = gains_of(evidence).balance
     first = _STILL
     if start is not None:

@@ -1,7 +1,10 @@
-"""Which known encodings explain a chart or a grey wedge: for files whose encoding is lost, and for cameras that are not listed.
+"""Which known encodings explain a chart or a grey wedge: for files whose encoding is lost, and for cameras that are
+not listed.
 
-Each encoding is tried on the reading's signal. Its neutral steps must lie on a straight line of slope 1 in log-log (they are one light
-at one exposure); after a balance on them, its colours must be the published ones. What is left in stops and in colour is weighed by
+Each encoding is tried on the reading's signal. Its neutral steps must lie on a straight line of slope 1 in log-log
+(they are one light
+at one exposure); after a balance on them, its colours must be the published ones. What is left in stops and in colour
+is weighed by
 how sure the reading is; encodings that leave the same are told as the same.
 """
 
@@ -34,8 +37,10 @@ ALIKE_COLOUR = 0.3
 
 @dataclass(frozen=True)
 class Candidate:
-    """An encoding tried on a chart. `rms_stops`: of the neutral steps from a line of slope 1, exposure free. `slope`: of those
-    steps. `delta_e00`: mean over the colours after balancing, nan without colours. `exposure`: stops by which 18 % grey would
+    """An encoding tried on a chart. `rms_stops`: of the neutral steps from a line of slope 1, exposure free. `slope`:
+    of those
+    steps. `delta_e00`: mean over the colours after balancing, nan without colours. `exposure`: stops by which 18 %
+    grey would
     have been recorded over normal. `alike`: encodings that a chart can't tell from this one."""
 
     encoding: str
@@ -59,7 +64,8 @@ class Candidate:
 
 @dataclass(frozen=True)
 class Identification:
-    """`ranking`: the best first. `margin`: how much more the second one leaves, in the unit of `score`. `confidence`: 0 to 1.
+    """`ranking`: the best first. `margin`: how much more the second one leaves, in the unit of `score`. `confidence`:
+    0 to 1.
     `verdict`: in words; it says so when none fits."""
 
     ranking: tuple[Candidate, ...]
@@ -77,7 +83,8 @@ def identify(
     linear_too: bool = False,
     only: tuple[str, ...] = (),
 ) -> Identification:
-    """Rank the configuration's encodings for (n, 3) signal in the layout's order. Raises AquinError when the reading is too poor.
+    """Rank the configuration's encodings for (n, 3) signal in the layout's order. Raises AquinError when the reading
+    is too poor.
 
     `usable`: (n,) bool. `linear_too`: also try scene-linear encodings, as for files of floating-point numbers.
     """

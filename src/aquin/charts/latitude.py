@@ -1,4 +1,6 @@
-"""Latitude: what a camera gives when it is over or under, exposure corrected in scene-linear, measured on one chart per stop."""
+"""Latitude: what a camera gives when it is over or under, exposure corrected in scene-linear, measured on one chart
+per stop.
+"""
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
@@ -19,8 +21,10 @@ Linear = Callable[[Floats], Float32]
 
 @dataclass(frozen=True)
 class Exposed:
-    """One frame of the series as it was recorded. `noise`: (patches,) robust sigma of luma in 10-bit ACEScct codes after the
-    correction. `step`: what one recorded code is worth at grey after it, in 10-bit ACEScct codes. `edge`: edge width in pixels."""
+    """One frame of the series as it was recorded. `noise`: (patches,) robust sigma of luma in 10-bit ACEScct codes
+    after the
+    correction. `step`: what one recorded code is worth at grey after it, in 10-bit ACEScct codes. `edge`: edge width
+    in pixels."""
 
     stops: float
     reading: Reading
@@ -32,7 +36,8 @@ class Exposed:
 
 @dataclass(frozen=True)
 class Limits:
-    """What still counts as usable. Colour after Judd's just noticeable step and the ledger's tolerances; noise at grey as a multiple of
+    """What still counts as usable. Colour after Judd's just noticeable step and the ledger's tolerances; noise at
+    grey as a multiple of
     the normal exposure's, or of one 10-bit code where that is less."""
 
     mired: float = 5.5
@@ -50,7 +55,8 @@ class Limits:
 
 @dataclass(frozen=True)
 class Row:
-    """One stop. `mired`, `duv` (10^-3): shift of the neutrals against the normal exposure. `skin`, `colours`: mean dE00 of skin and
+    """One stop. `mired`, `duv` (10^-3): shift of the neutrals against the normal exposure. `skin`, `colours`: mean
+    dE00 of skin and
     of all patches against it. `grey_noise`, `shadow_noise`: 10-bit ACEScct codes at 18 % and at the darkest patch.
     `resolution`: edges' sharpness against normal. `banding`: the code step where it stands above the noise, else 0.
     `faults`: what lies beyond the limits, in words."""
@@ -76,7 +82,8 @@ class Row:
 
 @dataclass(frozen=True)
 class Latitude:
-    """A camera's series. `under`, `over`: the last usable stops either way without a gap (0 when the next one is already not).
+    """A camera's series. `under`, `over`: the last usable stops either way without a gap (0 when the next one is
+    already not).
     `headroom`: stops above grey up to which nothing clips at the normal exposure."""
 
     camera: str
@@ -118,7 +125,9 @@ def exposed(
 
 
 def _sigma(values: Float64) -> float:
-    """Standard deviation of what lies within 3 robust sigmas, no less than what is left where compression holds most pixels still."""
+    """Standard deviation of what lies within 3 robust sigmas, no less than what is left where compression holds most
+    pixels still.
+    """
     middle = float(np.median(values))
     usual = max(1.4826 * float(np.median(np.abs(values - middle))), float(np.std(values)) / 3)
     return float(np.std(values[np.abs(values - middle) <= 3 * usual + 1e-12]))
@@ -280,8 +289,10 @@ def advice(found: Latitude, policy: str) -> list[str]:
     head = found.headroom - there.stops
     words = "brighter" if want > 0 else "darker"
     price = (
-        f"{abs(there.stops):.1f} stop {words}: shadow noise {normal.shadow_noise:.1f} to {there.shadow_noise:.1f} codes, "
-        f"noise at grey {normal.grey_noise:.1f} to {there.grey_noise:.1f}, {head:.1f} stops stay above grey before clipping."
+        f"{abs(there.stops):.1f} stop {words}: shadow noise {normal.shadow_noise:.1f} to "
+        f"{there.shadow_noise:.1f} codes, "
+        f"noise at grey {normal.grey_noise:.1f} to {there.grey_noise:.1f}, {head:.1f} stops stay above grey "
+        "before clipping."
     )
     if want > 0:
         room = max(found.over, 0.0)
@@ -302,8 +313,10 @@ def advice(found: Latitude, policy: str) -> list[str]:
 
 @dataclass(frozen=True)
 class Lifted:
-    """The same frame corrected twice. `before_curve`, `after_curve`: (h, w, 3) display signal. The rest: of each, the black patch in
-    % of signal, contrast (slope of the display steps against the normal exposure's), and mean dE00 of the displayed patches."""
+    """The same frame corrected twice. `before_curve`, `after_curve`: (h, w, 3) display signal. The rest: of each, the
+    black patch in
+    % of signal, contrast (slope of the display steps against the normal exposure's), and mean dE00 of the displayed
+    patches."""
 
     before_curve: Float32
     after_curve: Float32
@@ -315,7 +328,9 @@ class Lifted:
 def lifted(
     rgb: Float32, reading: Reading, normal: Reading, to_linear: Linear, to_display: Linear, stops: float
 ) -> Lifted:
-    """Correct a frame that is `stops` over: in scene-linear before the view, and by an offset on the displayed picture."""
+    """Correct a frame that is `stops` over: in scene-linear before the view, and by an offset on the displayed
+    picture.
+    """
     linear = to_linear(rgb)
     right = to_display(linear * np.float32(2.0**-stops))
     card = reading.layout

@@ -24,7 +24,9 @@ TRUST = 0.03
 
 @dataclass(frozen=True)
 class Step:
-    """One frame of a series: how many stops over normal it is marked, and its chart's reading (linear values are not used)."""
+    """One frame of a series: how many stops over normal it is marked, and its chart's reading (linear values are not
+    used).
+    """
 
     stops: float
     reading: Reading
@@ -33,8 +35,10 @@ class Step:
 
 @dataclass(frozen=True)
 class Profile:
-    """A measured camera. `matrix`: (3, 3) its linear RGB to AP1, rows adding up to 1. `delta_e00`: of the chart's colours over the
-    frames used, mean and 95th percentile. `under`, `over`: stops from grey between which the curve is supported by data."""
+    """A measured camera. `matrix`: (3, 3) its linear RGB to AP1, rows adding up to 1. `delta_e00`: of the chart's
+    colours over the
+    frames used, mean and 95th percentile. `under`, `over`: stops from grey between which the curve is supported by
+    data."""
 
     curve: Curve
     matrix: Float64
@@ -66,7 +70,9 @@ class Profile:
 
 
 def profile(series: Sequence[Step], metric: Metric = DE00) -> Profile:
-    """Curve and matrix from a series. The frame that is marked nearest to 0 is the normal exposure. Raises AquinError."""
+    """Curve and matrix from a series. The frame that is marked nearest to 0 is the normal exposure. Raises
+    AquinError.
+    """
     if len({s.reading.layout.name for s in series}) > 1:
         raise AquinError("the series was read with different chart layouts", None, "Use one chart throughout")
     if not series:
@@ -106,7 +112,8 @@ def _single(reading: Reading) -> np.ndarray:
 
 
 def _flat(signal: Float64, stops: Float64) -> np.ndarray:
-    """What lies at or within half a stop of a plateau that the series runs into: a sensor that clips below the file's ceiling.
+    """What lies at or within half a stop of a plateau that the series runs into: a sensor that clips below the file's
+    ceiling.
 
     `signal`: (frames, patches, 3), frames in rising order.
     """
@@ -190,7 +197,8 @@ def _warnings(series: Sequence[Step], curve: Curve, under: float, over: float) -
         )
     if np.abs(curve.white).max() > 0.05:
         out.append(
-            f"neutrals are not neutral in the recording ({', '.join(f'{w:+.2f}' for w in curve.white)} stops in R, G, B); "
+            f"neutrals are not neutral in the recording ({', '.join(f'{w:+.2f}' for w in curve.white)} stops "
+            "in R, G, B); "
             "the profile leaves that to the balance"
         )
     return tuple(out)
@@ -202,7 +210,8 @@ def _normal(series: Sequence[Step]) -> int:
 
 @dataclass(frozen=True)
 class Comparison:
-    """A measured curve beside a known encoding: `largest` difference in stops between the supported ends, at `at` stops from
+    """A measured curve beside a known encoding: `largest` difference in stops between the supported ends, at `at`
+    stops from
     grey, the same exposure assumed; `rms` over that range."""
 
     encoding: str

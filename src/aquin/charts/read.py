@@ -42,10 +42,13 @@ class Reading:
     """What a chart in a frame says, patch by patch in the layout's order.
 
     `signal` and `linear`: (n, 3) robust means of the file's signal and of scene-linear AP1 (compensated for uneven
-    light where `compensated`). `spread`: (n, 3) standard deviation of the signal. `noise`: (n,) robust sigma in 10-bit
+    light where `compensated`). `spread`: (n, 3) standard deviation of the signal. `noise`: (n,) robust sigma in
+    10-bit
     codes. `clipped`: (n,) share of pixels at the recording's ceiling or floor. `light_uneven`: stops from the
-    brightest to the darkest corner of the chart; `uneven_doubt`: its standard error in stops. `stray`: (n,) stops by which a
-    patch is lighter than light and colours of the others explain. `dropped`: (n,) why a patch is left out of solving, or "".
+    brightest to the darkest corner of the chart; `uneven_doubt`: its standard error in stops. `stray`: (n,) stops by
+    which a
+    patch is lighter than light and colours of the others explain. `dropped`: (n,) why a patch is left out of solving,
+    or "".
     `side`: mean side of a patch in pixels.
     """
 
@@ -89,7 +92,8 @@ def read_chart(
 ) -> Reading | None:
     """Find the chart (unless its corners are given) and read it; None when there is none.
 
-    `rgb`: (h, w, 3) signal of the file. `to_linear`: that signal to scene-linear AP1. Raises AquinError for corners that
+    `rgb`: (h, w, 3) signal of the file. `to_linear`: that signal to scene-linear AP1. Raises AquinError for corners
+    that
     make no chart.
     """
     if corners is None:
@@ -217,10 +221,12 @@ def robust_mean(pixels: Float64) -> Float64:
 def _light(
     mean: Float64, rgb: Float32, to_linear: Callable[[Floats], Float32], unit: Float64, layout: Layout
 ) -> tuple[Float64, float, float, Float64]:
-    """How the light falls off over the chart: slopes in stops across and down, corner to corner stops, its doubt; and what each
+    """How the light falls off over the chart: slopes in stops across and down, corner to corner stops, its doubt; and
+    what each
     patch differs from that, in stops.
 
-    One robust fit in log2 luminance: the patches against their published luminance (offset, slope, light), and the dark
+    One robust fit in log2 luminance: the patches against their published luminance (offset, slope, light), and the
+    dark
     gaps between them, which all have one reflectance (offset, light).
     """
     crossings = layout.gaps

@@ -1,8 +1,11 @@
 """Colours that are not on the chart, from a chart whose reflectances are known.
 
-A linear camera answers a reflectance through one weight per wavelength (light times sensitivity). Few patches do not fix those
-weights, but they do fix what the camera will make of other *smooth* reflectances: Gaussian process regression with smooth weights
-(Rasmussen & Williams 2006, chapter 2). A correction fitted to many such predicted pairs serves colours between the patches.
+A linear camera answers a reflectance through one weight per wavelength (light times sensitivity). Few patches do not
+fix those
+weights, but they do fix what the camera will make of other *smooth* reflectances: Gaussian process regression with
+smooth weights
+(Rasmussen & Williams 2006, chapter 2). A correction fitted to many such predicted pairs serves colours between the
+patches.
 """
 
 from functools import lru_cache
@@ -23,7 +26,9 @@ _DATA = Path(__file__).parent / "data" / "cie-224-reflectances.csv"
 _SMOOTH_NM = 25.0
 """Correlation length of light times sensitivity."""
 _SEEN = 0.6
-"""Share of the eye's largest response from which a camera's is believed to be as large; it falls with the eye's at both ends."""
+"""Share of the eye's largest response from which a camera's is believed to be as large; it falls with the eye's at
+both ends.
+"""
 _NOISE = 1e-4
 """Variance of a reading's error, as a share of the readings' variance."""
 _LINEAR = 0.05
@@ -52,7 +57,8 @@ def _sensitive() -> Float64:
 
 
 def predicted(reflectances: Float64, colours: Float64) -> Float64 | None:
-    """(249, 3) linear colours that a camera would give for `training_reflectances`, from (n, 3) `colours` of (n, 36) reflectances.
+    """(249, 3) linear colours that a camera would give for `training_reflectances`, from (n, 3) `colours` of (n, 36)
+    reflectances.
 
     None where the colours are too few, or do not follow from the reflectances linearly.
     """
@@ -72,7 +78,9 @@ def _alike(length: float) -> Float64:
 
 
 def predicted_from_others(reflectances: Float64, colours: Float64) -> Float64:
-    """(n, 3) what each colour is predicted to be from the others alone (leave-one-out of the regression, in closed form)."""
+    """(n, 3) what each colour is predicted to be from the others alone (leave-one-out of the regression, in closed
+    form).
+    """
     alike = _sensitive()
     known = reflectances @ alike @ reflectances.T
     inverse = np.linalg.inv(known + _NOISE * np.trace(known) / len(known) * np.eye(len(known)))

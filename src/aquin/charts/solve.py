@@ -64,9 +64,11 @@ FEWEST = 6
 
 @dataclass(frozen=True)
 class Solution:
-    """A model's grade and what it leaves: mean and 95th percentile on the evidence, and leave-one-out mean, by `metric`.
+    """A model's grade and what it leaves: mean and 95th percentile on the evidence, and leave-one-out mean, by
+    `metric`.
 
-    `condition`: how unevenly the grade stretches colours at 18 % grey (ratio of the largest to the smallest stretch; 1 is even, noise
+    `condition`: how unevenly the grade stretches colours at 18 % grey (ratio of the largest to the smallest stretch;
+    1 is even, noise
     and errors grow with it). `size`: mean difference that the grade makes to the shot's colours, exposure apart.
     """
 
@@ -100,10 +102,13 @@ def solve(
 ) -> Solution:
     """Solve one model. Raises AquinError when the evidence can't carry it.
 
-    `folds`: into so many groups pairs are parted that are left out together; where None, one by one, or a tenth at a time of many.
+    `folds`: into so many groups pairs are parted that are left out together; where None, one by one, or a tenth at a
+    time of many.
 
-    `scene`: (m, 3) scene-linear AP1 colours of the shot. A CDL can't be right for every colour; with `scene` it is fitted
-    to what the 3x3 matrix of the same evidence makes of them as well, so that it is best for the colours that are there.
+    `scene`: (m, 3) scene-linear AP1 colours of the shot. A CDL can't be right for every colour; with `scene` it is
+    fitted
+    to what the 3x3 matrix of the same evidence makes of them as well, so that it is best for the colours that are
+    there.
     """
     if model not in MODELS:
         raise AquinError(f"there is no model '{model}'", None, f"There are: {', '.join(MODELS)}")
@@ -155,7 +160,8 @@ def _fit(
     metric: Metric,
     trust: float,
 ) -> tuple[Grade, Grade]:
-    """The model's grade, and the matrix that stands behind a CDL. `near`: the same two for evidence that is nearly the same.
+    """The model's grade, and the matrix that stands behind a CDL. `near`: the same two for evidence that is nearly
+    the same.
     `trust`: how far predicted colours count."""
     base, *more = model.split("+")
     start, start_matrix = near or (None, None)
@@ -187,7 +193,8 @@ def _fit(
 
 
 def _trust(pairs: Evidence, metric: Metric) -> float:
-    """0 to 1: how far predicted colours may be believed. The chart's own colours are predicted from each other; where that fails by
+    """0 to 1: how far predicted colours may be believed. The chart's own colours are predicted from each other; where
+    that fails by
     more than a quarter of what a matrix leaves on them, readings are too rough to predict from."""
     assert pairs.reflectance is not None
     gains = gains_of(pairs)

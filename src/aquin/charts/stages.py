@@ -1,4 +1,6 @@
-"""The chart match in the order in which it is done by hand: neutral first, then hue angle, then saturation, each seen on its own."""
+"""The chart match in the order in which it is done by hand: neutral first, then hue angle, then saturation, each seen
+on its own.
+"""
 
 from dataclasses import dataclass, replace
 
@@ -16,7 +18,8 @@ from aquin.measure.ledger import Evidence
 
 @dataclass(frozen=True)
 class Stage:
-    """What stands after one stage. `neutral`: mean difference of the neutrals. `hue`: mean absolute CIELAB hue error of the colours in
+    """What stands after one stage. `neutral`: mean difference of the neutrals. `hue`: mean absolute CIELAB hue error
+    of the colours in
     degrees. `saturation`: mean ratio of CIELAB chroma, shot over hero. `mean`: mean difference of everything."""
 
     name: str
@@ -28,7 +31,9 @@ class Stage:
 
 
 def stages(evidence: Evidence, metric: Metric = DE00) -> list[Stage]:
-    """Untouched, neutral, hue, saturation: each grade holds the stages before it. Raises AquinError without neutrals or colours."""
+    """Untouched, neutral, hue, saturation: each grade holds the stages before it. Raises AquinError without neutrals
+    or colours.
+    """
     if (~evidence.neutral).sum() < 6:
         raise AquinError(
             "there are too few colours to see hue and saturation apart", None, "Use a chart with colours"

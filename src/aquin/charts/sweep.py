@@ -1,6 +1,8 @@
-"""A take of a chart, frame by frame: where it is, how good each frame is and why, which one is best, and the mean of the good ones.
+"""A take of a chart, frame by frame: where it is, how good each frame is and why, which one is best, and the mean of
+the good ones.
 
-Film crews tilt the chart, so that one frame at least is free of glare and shadow. A frame's faults are measured against the sweep
+Film crews tilt the chart, so that one frame at least is free of glare and shadow. A frame's faults are measured
+against the sweep
 itself: a patch that is lighter here than in most frames has glare on it, one that is darker lies in shade.
 """
 
@@ -27,8 +29,10 @@ SHADOW_STOPS = 0.3
 
 @dataclass(frozen=True)
 class Look:
-    """One frame of a sweep. `glare`: light added to patches, in stops of an 18 % grey. `shadow`: stops that the darkest part of the
-    chart lies under the lightest. `clipped`: share of the patches that clip. `blur`: width of the patches' edges in pixels (10 to
+    """One frame of a sweep. `glare`: light added to patches, in stops of an 18 % grey. `shadow`: stops that the
+    darkest part of the
+    chart lies under the lightest. `clipped`: share of the patches that clip. `blur`: width of the patches' edges in
+    pixels (10 to
     90 %). `size`: side of a patch in pixels. `quality`: 0 to 1. `why`: its worst faults in words."""
 
     number: int
@@ -57,7 +61,9 @@ class Sweep:
     why: str = ""
 
     def reading(self) -> Reading | None:
-        """The chart's reading: the best frame's, its patches averaged over the good frames. Noise goes down by their root."""
+        """The chart's reading: the best frame's, its patches averaged over the good frames. Noise goes down by their
+        root.
+        """
         if self.best is None or self.best.reading is None:
             return None
         chosen = [k.reading for k in self.looks if k.number in self.good and k.reading is not None]
@@ -84,7 +90,8 @@ def sweep(
 ) -> Sweep:
     """Look at frames in order; `corners` holds for the first one, and is followed from there.
 
-    `frames`: numbers with (h, w, 3) signals. `count`: how many there are, for progress. Raises AquinError for corners that make no
+    `frames`: numbers with (h, w, 3) signals. `count`: how many there are, for progress. Raises AquinError for corners
+    that make no
     chart.
     """
     seen: list[_Seen] = []
@@ -100,7 +107,8 @@ def sweep(
             found = find_chart(rgb, layout)
         if given or found is not None:
             where = last if given else found.corners  # type: ignore[union-attr]
-            reading = read_chart(rgb, to_linear, layout, where, None if given else found.score)  # type: ignore[union-attr]
+            score = found.score if found is not None and not given else None
+            reading = read_chart(rgb, to_linear, layout, where, score)
             if reading is not None:
                 last = reading.corners
                 seen.append(_Seen(number, reading, edge_width(rgb, reading), timecode(number) or ""))
@@ -134,7 +142,8 @@ def judged(seen: Sequence[_Seen], numbers: Sequence[int]) -> Sweep:
 
 
 def _usual_light(seen: Sequence[_Seen]) -> Float64:
-    """(patches,) log2 light of each patch with the frame's own level taken out: the median of the quarter of the frames whose patches
+    """(patches,) log2 light of each patch with the frame's own level taken out: the median of the quarter of the
+    frames whose patches
     agree best with the published colours under an even light."""
     for s in seen:
         y = np.log2(np.maximum(s.reading.linear @ AP1_LUMA, 2e-4))
@@ -179,7 +188,9 @@ def _look(s: _Seen, usual: Float64, sharpest: float) -> Look:
 
 
 def edge_width(rgb: Float32, reading: Reading) -> float:
-    """Median width in pixels, 10 to 90 %, of the edges where patches meet the chart's body or each other; 0 when there are none."""
+    """Median width in pixels, 10 to 90 %, of the edges where patches meet the chart's body or each other; 0 when
+    there are none.
+    """
     layout = reading.layout
     if len(layout.patches) < 2:
         return 0.0
@@ -222,7 +233,9 @@ def edge_width(rgb: Float32, reading: Reading) -> float:
 
 
 def mean_reading(best: Reading, readings: Sequence[Reading]) -> Reading:
-    """The best reading with each patch averaged over the readings in which it is usable, at the best one's level of light."""
+    """The best reading with each patch averaged over the readings in which it is usable, at the best one's level of
+    light.
+    """
     if len(readings) < 2:
         return best
     y0 = best.linear @ AP1_LUMA

@@ -5,7 +5,10 @@ from typing import Annotated
 
 import typer
 
-CONFIG_HELP = "A config.ocio file. Without it: the config.ocio beside the file or up to three folders up, else the built-in one."
+CONFIG_HELP = (
+    "A config.ocio file. Without it: the config.ocio beside the file or up to three folders up, else the "
+    "built-in one."
+)
 DEVELOP_HELP = "How a raw still is developed: exposure=STOPS,kelvin=K,tint=D,highlights=keep|clip|blend,half"
 COLUMN_HELP = "FIELD=COLUMN of the report, where it is not found by itself. Repeatable."
 

@@ -14,7 +14,9 @@ def has_screen() -> bool:
 
 
 def unreachable() -> str:
-    """Why the screen that is named can't be reached, and how to go on; empty where it can. The toolkit itself would end the program."""
+    """Why the screen that is named can't be reached, and how to go on; empty where it can. The toolkit itself would
+    end the program.
+    """
     chosen = os.environ.get("QT_QPA_PLATFORM", "")
     name = os.environ.get("DISPLAY", "")
     if chosen not in ("", "xcb") or (not chosen and os.environ.get("WAYLAND_DISPLAY")) or not name:
@@ -30,14 +32,17 @@ def unreachable() -> str:
     if not failed:
         return ""
     return (
-        f"the screen {name} that DISPLAY names can't be reached: it is not there, or it does not let this account in. Start "
+        f"the screen {name} that DISPLAY names can't be reached: it is not there, or it does not let this "
+        "account in. Start "
         "Aquin from a desktop's own terminal, name the right one (DISPLAY=:0 aquin), or draw the views into a folder:  "
         "aquin demo --screenshots DIR"
     )
 
 
 def open_window(session: Path | None, demo: Path | None = None) -> int:
-    """Run the window until it is closed, filming the rest of the shoot in the folder `demo`; 2 and one line on stderr when there is no screen."""
+    """Run the window until it is closed, filming the rest of the shoot in the folder `demo`; 2 and one line on stderr
+    when there is no screen.
+    """
     if not has_screen():
         print(
             "aquin: there is no screen here (neither DISPLAY nor WAYLAND_DISPLAY is set). "

@@ -36,7 +36,8 @@ class BakedView:
     def bake(cls, view: Processor, size: int = 49, seed: int = 1) -> "BakedView":
         """Bake a view (scene-linear AP1 to signal) and measure it on 20 000 colours between the grid points.
 
-        The colours are scene-like: neutral levels from 9 stops under to 5 over grey, with channel ratios of up to 2 stops.
+        The colours are scene-like: neutral levels from 9 stops under to 5 over grey, with channel ratios of up to 2
+        stops.
         """
         process = lut_processor(view(acescct.decode(grid(size))), size)
         random = np.random.default_rng(seed)

@@ -70,7 +70,9 @@ class ColourConfig:
 
     @classmethod
     def find(cls, path: str | Path | None, beside: str | Path | None = None) -> "ColourConfig":
-        """The named file, else the production's own `config.ocio` beside a media file or up to three folders up, else the built-in."""
+        """The named file, else the production's own `config.ocio` beside a media file or up to three folders up, else
+        the built-in.
+        """
         if path is None and beside is not None:
             near = list(Path(beside).absolute().parents)[:4]
             path = next((p for p in (folder / "config.ocio" for folder in near) if p.is_file()), None)
@@ -104,7 +106,9 @@ class ColourConfig:
         return sorted(found, key=lambda e: e.family != "Input/Production")
 
     def resolve(self, name: str) -> str:
-        """The name of the colour space that a name, alias or role stands for. Raises AquinError with the nearest names."""
+        """The name of the colour space that a name, alias or role stands for. Raises AquinError with the nearest
+        names.
+        """
         space = self._config.getColorSpace(name)
         if space is None or space.isData():
             known = self.encodings()

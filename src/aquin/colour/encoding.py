@@ -18,7 +18,8 @@ Pair = tuple[float, float]
 
 @dataclass(frozen=True)
 class LogCurve:
-    """signal = a * log10(b * x + c) + d above `break_linear`; below it a straight line goes on: the tangent, or of slope `toe_slope`.
+    """signal = a * log10(b * x + c) + d above `break_linear`; below it a straight line goes on: the tangent, or of
+    slope `toe_slope`.
 
     x is scene-linear (0.18 is grey), the signal is 0 to 1 over full range.
     """
@@ -130,7 +131,9 @@ class CameraEncoding:
 
 @dataclass(frozen=True)
 class TableCurve:
-    """A measured curve as a table: `signal` rises evenly from 0 to 1 in as many steps as `linear` has values, which rise too."""
+    """A measured curve as a table: `signal` rises evenly from 0 to 1 in as many steps as `linear` has values, which
+    rise too.
+    """
 
     linear: tuple[float, ...]
 
@@ -154,7 +157,9 @@ class TableCurve:
 
 @dataclass(frozen=True)
 class MeasuredEncoding:
-    """An encoding that was measured: a curve, and the 3x3 matrix from its linear RGB to ACES AP0, neutral kept neutral."""
+    """An encoding that was measured: a curve, and the 3x3 matrix from its linear RGB to ACES AP0, neutral kept
+    neutral.
+    """
 
     name: str
     curve: LogCurve | TableCurve

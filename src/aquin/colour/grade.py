@@ -1,6 +1,8 @@
-"""One shot's correction: balance, matrix or root polynomial in scene-linear, then CDL trim, tone curve and hue warp in ACEScct.
+"""One shot's correction: balance, matrix or root polynomial in scene-linear, then CDL trim, tone curve and hue warp
+in ACEScct.
 
-Regions and softness, the last parts, need to know where in the picture a pixel is and what is around it: see `picture`.
+Regions and softness, the last parts, need to know where in the picture a pixel is and what is around it: see
+`picture`.
 """
 
 from collections.abc import Mapping
@@ -71,9 +73,11 @@ Matrix3 = tuple[Triple, Triple, Triple]
 
 @dataclass(frozen=True)
 class Grade:
-    """Balance, then an optional 3x3 matrix or root polynomial (scene-linear AP1), then the trim, tone curve and hue warp on ACEScct.
+    """Balance, then an optional 3x3 matrix or root polynomial (scene-linear AP1), then the trim, tone curve and hue
+    warp on ACEScct.
 
-    `softness`: sigma in pixels of a Gaussian blur at the production's raster, 0 to 8. `regions`: trims of parts of the picture, in order.
+    `softness`: sigma in pixels of a Gaussian blur at the production's raster, 0 to 8. `regions`: trims of parts of
+    the picture, in order.
     """
 
     balance: Balance = field(default_factory=Balance)
@@ -98,7 +102,9 @@ class Grade:
 
     @property
     def beyond_lut(self) -> str:
-        """What of this grade neither a CDL nor a LUT can hold, in words: it looks at where a pixel is, or at what is around it."""
+        """What of this grade neither a CDL nor a LUT can hold, in words: it looks at where a pixel is, or at what is
+        around it.
+        """
         parts = [f"region {r.words}" for r in self.regions if not r.neutral]
         parts += [f"softness of {self.softness:.2f} px"] if self.softness else []
         return "; ".join(parts)
@@ -145,7 +151,8 @@ class Grade:
         return Grade(balance, trim, matrix, root, warp, curve, k * self.softness, regions)  # type: ignore[arg-type]
 
     def values(self) -> dict[str, Any]:
-        """As plain values for a file: stops, gains, slope, offset, power, saturation, matrix, and where used root, turn and scale,
+        """As plain values for a file: stops, gains, slope, offset, power, saturation, matrix, and where used root,
+        turn and scale,
         lift, softness and regions."""
         more: dict[str, Any] = {}
         if self.root is not None:
@@ -170,7 +177,9 @@ class Grade:
 
     @classmethod
     def of(cls, values: Mapping[str, Any]) -> "Grade":
-        """From what `values` gave; what is left out is neutral. Raises ValueError, KeyError or TypeError for anything else."""
+        """From what `values` gave; what is left out is neutral. Raises ValueError, KeyError or TypeError for anything
+        else.
+        """
         if not values:
             return cls()
         r, g, b = (float(v) for v in values["gains"])
@@ -204,7 +213,9 @@ class Grade:
         return cls(balance, trim, matrix, root, warp, curve, softness, regions)  # type: ignore[arg-type]
 
     def apply_linear(self, linear: Floats) -> Floats:
-        """(..., 3) scene-linear AP1 to graded ACEScct, unclamped, without regions and softness; the float type is kept."""
+        """(..., 3) scene-linear AP1 to graded ACEScct, unclamped, without regions and softness; the float type is
+        kept.
+        """
         kind = linear.dtype.type
         out = linear
         if self.balance != Balance():
@@ -225,7 +236,8 @@ class Grade:
     def picture(self, linear: Floats, scale: float = 1.0, window: Window = WHOLE) -> Floats:
         """(h, w, 3) scene-linear AP1 to graded ACEScct, regions and softness and all.
 
-        `scale`: size of this picture over the production's raster. `window`: which part of the picture these pixels are.
+        `scale`: size of this picture over the production's raster. `window`: which part of the picture these pixels
+        are.
         """
         log = self.apply_linear(linear)
         for region in self.regions:
@@ -238,7 +250,9 @@ class Grade:
         return bool(self.softness) or any(not r.neutral for r in self.regions)
 
     def folded(self) -> Cdl:
-        """Balance and trim as one CDL on ACEScct, exact on the log part of the curve. Raises ValueError with more than that."""
+        """Balance and trim as one CDL on ACEScct, exact on the log part of the curve. Raises ValueError with more
+        than that.
+        """
         if self.beyond_cdl:
             raise ValueError(f"a {self.beyond_cdl} does not fit into a CDL")
         move = np.log2(self.balance.factors) * acescct.STOP

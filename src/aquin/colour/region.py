@@ -1,6 +1,8 @@
-"""A part of the picture with a trim of its own: within a feathered ellipse, within a key of hue and level, or where both hold.
+"""A part of the picture with a trim of its own: within a feathered ellipse, within a key of hue and level, or where
+both hold.
 
-It works on the graded ACEScct picture. Exposure and warmth are gains in scene-linear, whose logarithm fades with the mask, so that a
+It works on the graded ACEScct picture. Exposure and warmth are gains in scene-linear, whose logarithm fades with the
+mask, so that a
 feathered edge goes evenly in stops; saturation is that of the ASC CDL (Rec.709 luma weights) on ACEScct.
 """
 
@@ -29,8 +31,10 @@ MOST_STOPS, MOST_MIRED, MOST_SATURATION = 4.0, 150.0, 4.0
 
 @dataclass(frozen=True)
 class Ellipse:
-    """`x`, `y`: its middle as shares of the picture's width and height. `wide`, `high`: half axes as shares of the width (both), so that
-    equal ones are a circle. `turn`: degrees clockwise. `feather`: 0 to 1, the share of each half axis over which it fades."""
+    """`x`, `y`: its middle as shares of the picture's width and height. `wide`, `high`: half axes as shares of the
+    width (both), so that
+    equal ones are a circle. `turn`: degrees clockwise. `feather`: 0 to 1, the share of each half axis over which it
+    fades."""
 
     x: float = 0.5
     y: float = 0.5
@@ -65,7 +69,8 @@ class Ellipse:
 
 @dataclass(frozen=True)
 class Key:
-    """Hues from `hue` - `width` to `hue` + `width` degrees (180 or more: all), with at least `chroma` of distance from grey in ACEScct, and
+    """Hues from `hue` - `width` to `hue` + `width` degrees (180 or more: all), with at least `chroma` of distance
+    from grey in ACEScct, and
     levels from `low` to `high` stops of 18 % grey. `soft`: 0 to 1, the share of these ranges over which it fades."""
 
     hue: float = 20.0
@@ -185,9 +190,13 @@ class Region:
     def values(self) -> dict[str, Any]:
         """As plain values for a file."""
         out: dict[str, Any] = {
-            "name": self.name, "stops": self.stops, "mired": self.mired, "saturation": self.saturation,
-            "outside": self.outside, "on": self.on,
-        }  # fmt: skip
+            "name": self.name,
+            "stops": self.stops,
+            "mired": self.mired,
+            "saturation": self.saturation,
+            "outside": self.outside,
+            "on": self.on,
+        }
         if self.ellipse is not None:
             out["ellipse"] = dict(vars(self.ellipse))
         if self.key is not None:

@@ -1,6 +1,8 @@
-"""Root polynomials of degree 2: colour correction that keeps exposure scaling (Finlayson, Mackiewicz & Hurlbert 2015).
+"""Root polynomials of degree 2: colour correction that keeps exposure scaling (Finlayson, Mackiewicz & Hurlbert
+2015).
 
-"Color Correction Using Root-Polynomial Regression", IEEE Transactions on Image Processing 24(5). The terms are R, G, B and the
+"Color Correction Using Root-Polynomial Regression", IEEE Transactions on Image Processing 24(5). The terms are R, G,
+B and the
 square roots of RG, GB and RB, so that twice the light gives twice the result.
 """
 
@@ -15,7 +17,9 @@ TERMS = 6
 
 
 def expand(linear: Floats) -> Floats:
-    """(..., 3) scene-linear to (..., 6) terms. Below zero a channel's roots are 0, so that noise about black stays harmless."""
+    """(..., 3) scene-linear to (..., 6) terms. Below zero a channel's roots are 0, so that noise about black stays
+    harmless.
+    """
     r, g, b = np.moveaxis(linear, -1, 0)
     roots = np.sqrt(np.maximum(linear, linear.dtype.type(0)))
     rr, rg, rb = np.moveaxis(roots, -1, 0)

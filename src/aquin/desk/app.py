@@ -26,7 +26,9 @@ def application() -> QApplication:
 
 
 def run_window(session: Path | None = None, demo: Path | None = None) -> int:
-    """Show the window with a session, or with the last one, and run until it is closed. The demo in a folder is finished."""
+    """Show the window with a session, or with the last one, and run until it is closed. The demo in a folder is
+    finished.
+    """
     app = application()
     window = Window()
     window.show()

@@ -1,4 +1,6 @@
-"""Every command of the window, once: words, keys, tooltips, the Keys page, menus, and the next step all come from here."""
+"""Every command of the window, once: words, keys, tooltips, the Keys page, menus, and the next step all come from
+here.
+"""
 
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -12,7 +14,8 @@ VIEWS = ("plan", "shots", "charts", "board", "bench")
 
 @dataclass(frozen=True)
 class Command:
-    """`id`: the view (or `app`, `file`) and a name. `keys`: the first one is shown. `hand`: a widget reads these keys itself, and they are
+    """`id`: the view (or `app`, `file`) and a name. `keys`: the first one is shown. `hand`: a widget reads these keys
+    itself, and they are
     only listed."""
 
     id: str
@@ -215,7 +218,9 @@ def tip(id: str, more: str = "") -> str:
 
 
 class Commands(QObject):
-    """The table as actions of one window. Those of a view can be used while it is shown; `ran` carries a command's id."""
+    """The table as actions of one window. Those of a view can be used while it is shown; `ran` carries a command's
+    id.
+    """
 
     ran = Signal(str)
 

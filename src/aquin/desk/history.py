@@ -1,4 +1,6 @@
-"""One history: undo takes back the last decision, whether it was made on the Bench or in the production, from wherever it is asked."""
+"""One history: undo takes back the last decision, whether it was made on the Bench or in the production, from
+wherever it is asked.
+"""
 
 from typing import Literal
 

@@ -21,7 +21,9 @@ RECENT = 8
 
 
 class Productions(QObject):
-    """Puts productions into the session. `made`: a new one was made, with media to log into it where some were named."""
+    """Puts productions into the session. `made`: a new one was made, with media to log into it where some were
+    named.
+    """
 
     made = Signal(list)
     told = Signal(str)
@@ -51,7 +53,9 @@ class Productions(QObject):
         return True
 
     def open_later(self, path: Path, create: bool = False, media: Sequence[Path] = ()) -> None:
-        """The same with reading in the background: a large production takes some tenths of a second. `media` are logged into it."""
+        """The same with reading in the background: a large production takes some tenths of a second. `media` are
+        logged into it.
+        """
 
         def done(read: tuple[Production, ColourConfig, str]) -> None:
             self._take(read)

@@ -234,7 +234,9 @@ def _draw_light(window: Window, folder: Path, written: list[Path]) -> None:
 
 
 def _copied(production: Path) -> Path | None:
-    """A copy beside the media, so that drawing the views decides nothing in the person's own file. None where there is no production."""
+    """A copy beside the media, so that drawing the views decides nothing in the person's own file. None where there
+    is no production.
+    """
     if not production.is_file():
         return None
     first = Production.open(production, read_only=True)

@@ -16,8 +16,10 @@ Screen = tuple[str, str]
 class Session(QObject):
     """Observed by every view; nothing of it is copied into one.
 
-    `opened`: another production, or none, or the same one through another configuration. `changed`: something in it was decided, here
-    or elsewhere. `screened`: another screen. `selected`: another shot is worked on. `measured`: the Board's cells were looked at again.
+    `opened`: another production, or none, or the same one through another configuration. `changed`: something in it
+    was decided, here
+    or elsewhere. `screened`: another screen. `selected`: another shot is worked on. `measured`: the Board's cells
+    were looked at again.
     """
 
     opened = Signal()
@@ -40,7 +42,9 @@ class Session(QObject):
     # what is open
 
     def show(self, production: Production | None, config: ColourConfig) -> None:
-        """Another production, or another configuration; a screen that the configuration does not know becomes its usual one."""
+        """Another production, or another configuration; a screen that the configuration does not know becomes its
+        usual one.
+        """
         if production is not self.production:
             self.shot_id, self.cells = "", {}
         self.production, self.config = production, config

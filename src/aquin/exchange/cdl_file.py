@@ -18,7 +18,9 @@ _REMEDY = "Export it again from the program that wrote it"
 
 
 def write(path: Path, cdl: Cdl, identity: str, note: str = "", force: bool = False) -> None:
-    """Write one correction. `note` goes into its description: say there which space it applies in. Raises AquinError."""
+    """Write one correction. `note` goes into its description: say there which space it applies in. Raises
+    AquinError.
+    """
     correction = ET.Element("ColorCorrection", id=_identity(identity))
     sop = ET.SubElement(correction, "SOPNode")
     if note:

@@ -1,6 +1,7 @@
 """Edits in: CMX 3600 lists (.edl), OpenTimelineIO (.otio) and xmeml (.xml).
 
-OpenTimelineIO's objects must not be made beside other threads (decision 011), so `read_edit` works in a process of its own.
+OpenTimelineIO's objects must not be made beside other threads (decision 011), so `read_edit` works in a process of
+its own.
 """
 
 from fractions import Fraction
@@ -19,7 +20,9 @@ _RATES = [Fraction(n) for n in (24, 25, 30, 48, 50, 60)] + [
 
 
 def read_edit(path: Path, rate: Fraction = Fraction(24)) -> CutList:
-    """The pieces of the picture track, in cut order. `rate` is for a list that does not say its own. Raises AquinError."""
+    """The pieces of the picture track, in cut order. `rate` is for a list that does not say its own. Raises
+    AquinError.
+    """
     from aquin.workers import each
 
     check_edit(path)
@@ -92,7 +95,9 @@ def _timeline(read: Any) -> Any:
 
 
 def _cut_list(path: Path, line: Any, tracks: list[Any], rate: Fraction) -> CutList:
-    """All clips of the picture tracks by where they stand in the cut; a track higher up comes after at the same place."""
+    """All clips of the picture tracks by where they stand in the cut; a track higher up comes after at the same
+    place.
+    """
     import opentimelineio as otio
 
     clips = [(clip, track) for track in tracks for clip in track.find_clips()]

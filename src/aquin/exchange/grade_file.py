@@ -61,7 +61,9 @@ def read(path: Path) -> Callable[[Floats], Floats]:
 
 
 def through_ocio(path: Path) -> Processor:
-    """The file as another program would apply it: OpenColorIO reads it, tetrahedral where it is a LUT. Raises AquinError."""
+    """The file as another program would apply it: OpenColorIO reads it, tetrahedral where it is a LUT. Raises
+    AquinError.
+    """
     if not path.is_file():
         raise AquinError("the grade does not exist", path, "Check the name")
     ocio.ClearAllCaches()  # it remembers files by name, also after they were written again

@@ -19,7 +19,8 @@ def monitor_transform(
 ) -> Callable[[Floats], Floats]:
     """(..., 3) camera signal to (..., 3) screen signal, both 0 to 1 over what the LUT's device counts as its range.
 
-    `stops`: how far above the curve's target the crew exposes; the picture is shown that much darker, so that it looks as it
+    `stops`: how far above the curve's target the crew exposes; the picture is shown that much darker, so that it
+    looks as it
     will after balancing. `range` legal: codes of both sides are legal ones (64 to 940 of 1023). Raises AquinError.
     """
     if range not in RANGES:
@@ -50,7 +51,9 @@ def write_monitor_lut(
     stops: float = 0.0,
     force: bool = False,
 ) -> float:
-    """Write the LUT and give the error of its grid in 10-bit codes (99.9th percentile of scene colours). Raises AquinError."""
+    """Write the LUT and give the error of its grid in 10-bit codes (99.9th percentile of scene colours). Raises
+    AquinError.
+    """
     if size not in SIZES:
         raise AquinError(f"a monitor LUT of {size} points is not supported", path, "Choose 17, 33 or 65")
     transform = monitor_transform(config, encoding, display, view, stops, range)
@@ -63,14 +66,18 @@ def write_monitor_lut(
 
 
 def scene_colours(count: int = 60_000) -> Float32:
-    """(count, 3) scene-linear AP1 as scenes have it: light spread by 2.5 stops about grey, each channel by half a stop about that."""
+    """(count, 3) scene-linear AP1 as scenes have it: light spread by 2.5 stops about grey, each channel by half a
+    stop about that.
+    """
     random = np.random.default_rng(1)
     stops = random.normal(0, 2.5, (count, 1)) + random.normal(0, 0.5, (count, 3))
     return np.asarray(0.18 * np.exp2(np.clip(stops, -8, 7)), np.float32)
 
 
 def lut_error(path: Path, transform: Callable[[Floats], Floats], codes: Float32) -> float:
-    """10-bit codes between a written LUT, as OpenColorIO reads it, and the exact transform: 99.9th percentile over (n, 3) codes."""
+    """10-bit codes between a written LUT, as OpenColorIO reads it, and the exact transform: 99.9th percentile over
+    (n, 3) codes.
+    """
     import PyOpenColorIO as ocio
 
     ocio.ClearAllCaches()

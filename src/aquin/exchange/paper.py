@@ -1,10 +1,149 @@
-"""What printed sheets have in common: fonts, paragraph styles, table lines, page."""
+"""Printed sheets as one list of blocks with two renderers, HTML and PDF. Names are escaped in both."""
 
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from html import escape
 from pathlib import Path
 from typing import Any
 
+from jinja2 import Environment, StrictUndefined
+from markupsafe import Markup
 
-def styles() -> dict[str, Any]:
+from aquin.errors import AquinError
+from aquin.files import write_safely, write_text
+
+Cell = str | Sequence[str]
+"""Words, or several lines of words."""
+
+
+@dataclass(frozen=True)
+class Heading:
+    kind = "heading"
+    words: str
+    level: int = 2
+
+
+@dataclass(frozen=True)
+class Lines:
+    """Paragraphs, or points of a list."""
+
+    kind = "lines"
+    words: Sequence[str]
+    points: bool = False
+
+
+@dataclass(frozen=True)
+class Table:
+    """`widths`: of the columns on paper, in mm. `strong`, `faint`: rows that stand out or step back."""
+
+    kind = "table"
+    columns: Sequence[str]
+    rows: Sequence[Sequence[Cell]]
+    widths: Sequence[float]
+    strong: frozenset[int] = frozenset()
+    faint: frozenset[int] = frozenset()
+
+    def name(self, row: int) -> str:
+        """How a row looks."""
+        return "strong" if row in self.strong else "faint" if row in self.faint else ""
+
+
+Block = Heading | Lines | Table
+
+
+@dataclass(frozen=True)
+class Paper:
+    """A whole sheet. `title` names the document; what is printed are the blocks."""
+
+    title: str
+    blocks: list[Block] = field(default_factory=list)
+
+
+def write_paper(path: Path, paper: Paper, what: str, force: bool = False) -> None:
+    """Write .html or .pdf by the name's ending. Raises AquinError."""
+    kind = path.suffix.lower()
+    if kind == ".html":
+        write_text(path, html(paper), force)
+    elif kind == ".pdf":
+        write_safely(path, lambda p: _pdf(p, paper), force)
+    else:
+        raise AquinError(f"{what} is written as .pdf or .html", path, "Give it one of these endings")
+
+
+_STYLE = """
+body { font: 13px/1.45 "Open Sans", sans-serif; color: #222; background: #fff; margin: 28px; max-width: 1060px }
+h1 { font-size: 20px; margin: 0 } h2 { font-size: 15px; margin: 22px 0 6px } p { margin: 4px 0; color: #555 }
+table { border-collapse: collapse; width: 100% }
+th, td { text-align: left; padding: 4px 8px; border-bottom: 1px solid #ccc; vertical-align: top }
+th { font-weight: 600; border-bottom: 2px solid #777 } td { font-variant-numeric: tabular-nums }
+tr.strong td { background: #eee } tr.faint td { color: #767676 }
+@media print { body { margin: 0 } table { break-inside: avoid } }
+"""
+
+
+_PAGE = """<!doctype html>
+<html lang="en"><head><meta charset="utf-8"><title>{{ paper.title }}</title><style>{{ style }}</style></head><body>
+{% for block in paper.blocks %}
+{% if block.kind == "heading" %}<h{{ block.level }}>{{ block.words }}</h{{ block.level }}>
+{% elif block.kind == "lines" and block.points %}<ul>{% for w in block.words %}<li>{{ w }}</li>{% endfor %}</ul>
+{% elif block.kind == "lines" %}{% for w in block.words %}<p>{{ w }}</p>{% endfor %}
+{% else %}<table><tr>{% for c in block.columns %}<th>{{ c }}</th>{% endfor %}</tr>
+{% for row in block.rows %}<tr class="{{ block.name(loop.index0) }}">
+{% for cell in row %}<td>{{ cell if cell is string else cell | join(br) }}</td>{% endfor %}</tr>
+{% endfor %}</table>
+{% endif %}{% endfor %}
+</body></html>
+"""
+
+
+def html(paper: Paper) -> str:
+    """The sheet as one HTML page."""
+    page = Environment(autoescape=True, undefined=StrictUndefined, trim_blocks=True).from_string(_PAGE)
+    return page.render(paper=paper, style=Markup(_STYLE), br=Markup("<br>"))
+
+
+# print
+
+
+def _broken(cell: Cell) -> str:
+    return escape(cell) if isinstance(cell, str) else "<br/>".join(escape(line) for line in cell)
+
+
+def _pdf(path: Path, paper: Paper) -> None:
+    from reportlab.platypus import KeepTogether
+
+    look = _styles()
+    story: list[Any] = []
+    part: list[Any] = []
+    for block in paper.blocks:
+        if isinstance(block, Heading) and part:  # what stands under one heading stays together where it can
+            story.append(KeepTogether(part))
+            part = []
+        part += _pdf_block(block, look)
+    story.append(KeepTogether(part))
+    _build(path, story, paper.title)
+
+
+def _pdf_block(block: Block, look: dict[str, Any]) -> list[Any]:
+    from reportlab.lib import colors
+    from reportlab.lib.units import mm
+    from reportlab.platypus import Paragraph
+    from reportlab.platypus import Table as Printed
+
+    if isinstance(block, Heading):
+        return [Paragraph(escape(block.words), look["title" if block.level == 1 else "section"])]
+    if isinstance(block, Lines):
+        mark = "- " if block.points else ""
+        return [Paragraph(f"{mark}{escape(w)}", look["body"]) for w in block.words]
+    rows = [[Paragraph(escape(c), look["head"]) for c in block.columns]]
+    rows += [[Paragraph(_broken(cell), look["small"]) for cell in row] for row in block.rows]
+    rules = _rules()
+    for k in block.strong:
+        rules.add("BACKGROUND", (0, k + 1), (-1, k + 1), colors.HexColor("#eeeeee"))
+    return [Printed(rows, [w * mm for w in block.widths], style=rules, repeatRows=1)]
+
+
+def _styles() -> dict[str, Any]:
     """Paragraph styles by name: title, section, body, small, head."""
     from reportlab.lib import colors
     from reportlab.lib.styles import ParagraphStyle
@@ -14,47 +153,49 @@ def styles() -> dict[str, Any]:
     fonts = Path(__file__).parents[1] / "fonts"
     for name, file in (("Sheet", "OpenSans-Regular.ttf"), ("SheetBold", "OpenSans-Semibold.ttf")):
         pdfmetrics.registerFont(TTFont(name, str(fonts / file)))
-    body = ParagraphStyle(
-        "body", fontName="Sheet", fontSize=9, leading=12.5, textColor=colors.HexColor("#333333")
-    )
+    ink = colors.HexColor("#333333")
+    body = ParagraphStyle("body", fontName="Sheet", fontSize=9, leading=12.5, textColor=ink)
     small = ParagraphStyle("small", parent=body, fontSize=8, leading=10.5)
+    strong = {"parent": body, "fontName": "SheetBold"}
     return {
         "body": body,
         "small": small,
         "head": ParagraphStyle("head", parent=small, fontName="SheetBold"),
-        "title": ParagraphStyle(
-            "title", parent=body, fontName="SheetBold", fontSize=17, leading=21, textColor=colors.black
-        ),
-        "section": ParagraphStyle(
-            "section",
-            parent=body,
-            fontName="SheetBold",
-            fontSize=12,
-            leading=15,
-            spaceBefore=10,
-            spaceAfter=3,
-        ),
+        "title": ParagraphStyle("title", fontSize=17, leading=21, textColor=colors.black, **strong),
+        "section": ParagraphStyle("section", fontSize=12, leading=15, spaceBefore=10, spaceAfter=3, **strong),
     }
 
 
-def lines() -> Any:
+def _rules() -> Any:
     """Thin rules under rows, a stronger one under the head."""
     from reportlab.lib import colors
     from reportlab.platypus import TableStyle
 
     return TableStyle(
-        [("LINEBELOW", (0, 0), (-1, 0), 1, colors.HexColor("#777777")), ("LINEBELOW", (0, 1), (-1, -1), 0.4, colors.HexColor("#cccccc")),
-         ("VALIGN", (0, 0), (-1, -1), "TOP"), ("LEFTPADDING", (0, 0), (-1, -1), 3), ("RIGHTPADDING", (0, 0), (-1, -1), 3)]
-    )  # fmt: skip
+        [
+            ("LINEBELOW", (0, 0), (-1, 0), 1, colors.HexColor("#777777")),
+            ("LINEBELOW", (0, 1), (-1, -1), 0.4, colors.HexColor("#cccccc")),
+            ("VALIGN", (0, 0), (-1, -1), "TOP"),
+            ("LEFTPADDING", (0, 0), (-1, -1), 3),
+            ("RIGHTPADDING", (0, 0), (-1, -1), 3),
+        ]
+    )
 
 
-def build(path: Path, story: list[Any], title: str) -> None:
+def _build(path: Path, story: list[Any], title: str) -> None:
     """Write a landscape A4 document."""
     from reportlab.lib.pagesizes import A4, landscape
     from reportlab.lib.units import mm
     from reportlab.platypus import SimpleDocTemplate
 
+    side, end = 15 * mm, 14 * mm
     SimpleDocTemplate(
-        str(path), pagesize=landscape(A4), leftMargin=15 * mm, rightMargin=15 * mm, topMargin=14 * mm, bottomMargin=14 * mm,
-        title=title, author="Aquin",
-    ).build(story)  # fmt: skip
+        str(path),
+        pagesize=landscape(A4),
+        leftMargin=side,
+        rightMargin=side,
+        topMargin=end,
+        bottomMargin=end,
+        title=title,
+        author="Aquin",
+    ).build(story)

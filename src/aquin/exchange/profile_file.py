@@ -1,4 +1,6 @@
-"""A measured encoding as a file: .clf (signal to ACES AP0), .cube (signal to ACEScct, for programs that take LUTs only), or .json."""
+"""A measured encoding as a file: .clf (signal to ACES AP0), .cube (signal to ACEScct, for programs that take LUTs
+only), or .json.
+"""
 
 import json
 from dataclasses import dataclass
@@ -22,7 +24,8 @@ SUFFIXES = (".clf", ".cube", ".json")
 
 @dataclass(frozen=True)
 class RoundTrip:
-    """What the file gives when OpenColorIO reads it back. `file`: 99.9th percentile of its difference from the measured transform in
+    """What the file gives when OpenColorIO reads it back. `file`: 99.9th percentile of its difference from the
+    measured transform in
     10-bit ACEScct codes. `back`: largest difference in 10-bit codes of signal after encoding the result again."""
 
     file: float
@@ -74,8 +77,14 @@ def values_of(made: MeasuredEncoding) -> dict[str, object]:
     if isinstance(made.curve, LogCurve):
         c = made.curve
         curve: dict[str, object] = {
-            "family": "log", "a": c.a, "b": c.b, "c": c.c, "d": c.d, "break_linear": c.break_linear, "toe_slope": c.toe_slope,
-        }  # fmt: skip
+            "family": "log",
+            "a": c.a,
+            "b": c.b,
+            "c": c.c,
+            "d": c.d,
+            "break_linear": c.break_linear,
+            "toe_slope": c.toe_slope,
+        }
     else:
         curve = {"family": "table", "linear": list(made.curve.linear)}
     return {

@@ -9,17 +9,23 @@ from aquin.colour.grade import Grade
 from aquin.exchange import grade_file
 
 USUAL = 3.0
-"""Stops between the channels of a colour: colours that saturated are rare in scenes (judged on the demo and the photographs of the tests)."""
+"""Stops between the channels of a colour: colours that saturated are rare in scenes (judged on the demo and the
+photographs of the tests).
+"""
 
 
 @dataclass(frozen=True)
 class Proof:
     """Differences between the file, as OpenColorIO applies it, and Aquin's own grade, in ACEScct.
 
-    `largest` and `p999` (99.9th percentile of the largest channel) over colours from 0.09 to 0.9, about 9 stops under to
-    7 stops over grey. `largest_above_toe` leaves out colours with a channel in the straight toe of ACEScct, where a folded
-    balance can't be exact; the toe's own difference is then `largest`. `usual` is `p999` over colours whose channels lie within
-    `USUAL` stops of each other: nearly all that scenes hold. A LUT can be far off beyond them and still right for pictures.
+    `largest` and `p999` (99.9th percentile of the largest channel) over colours from 0.09 to 0.9, about 9 stops under
+    to
+    7 stops over grey. `largest_above_toe` leaves out colours with a channel in the straight toe of ACEScct, where a
+    folded
+    balance can't be exact; the toe's own difference is then `largest`. `usual` is `p999` over colours whose channels
+    lie within
+    `USUAL` stops of each other: nearly all that scenes hold. A LUT can be far off beyond them and still right for
+    pictures.
     """
 
     largest: float
@@ -40,7 +46,10 @@ class Proof:
             f"{self.largest:.1e} with it ({codes:.2f} codes of 10 bit; 99.9 % within {self.code10:.2f})"
         )
         if self.code10 > 1:
-            text += f"; colours whose channels lie within {USUAL:g} stops of each other: 99.9 % within {self.usual * 1023:.2f} codes"
+            text += (
+                f"; colours whose channels lie within {USUAL:g} stops of each other: 99.9 % within "
+                f"{self.usual * 1023:.2f} codes"
+            )
         folded = codes > 1 and self.largest_above_toe < 1e-5
         return text + (". A CDL can't follow the balance into the toe; a .clf does" if folded else "")
 

@@ -84,7 +84,9 @@ class Source(ABC):
         """The frame with this number. Raises AquinError when there is none or when it can't be decoded."""
 
     def read_thinned(self, number: int, step: int) -> Frame:
-        """Every `step`-th pixel of a frame, as `read` gives it; movies take them before they are converted, chroma from the nearest site."""
+        """Every `step`-th pixel of a frame, as `read` gives it; movies take them before they are converted, chroma
+        from the nearest site.
+        """
         frame = self.read(number)
         rgb = np.ascontiguousarray(frame.rgb[step // 2 :: step, step // 2 :: step])
         return replace(frame, rgb=rgb)

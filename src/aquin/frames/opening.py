@@ -26,7 +26,8 @@ def open_source(
     """Open a still, a numbered sequence or a movie.
 
     A sequence is named by any one of its files, or by a pattern (`name.####.exr`, `name.%04d.exr`); with `alone`
-    a numbered still is just itself. `matrix` and `range` override what the file says; `raw` is how a raw still is developed, and does
+    a numbered still is just itself. `matrix` and `range` override what the file says; `raw` is how a raw still is
+    developed, and does
     not matter to other files. Raises AquinError.
     """
     path = Path(path)

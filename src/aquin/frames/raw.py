@@ -1,7 +1,9 @@
 """Raw stills (DNG, CinemaDNG) through LibRaw: the sensor's own numbers, developed straight to scene-linear in float.
 
-LibRaw unpacks and demosaics; white, highlights and matrix are applied here after the DNG specification (1.7, "Mapping camera colour
-space to CIE XYZ space"), so that nothing is held in 16 bits or clipped twice. The result is linear ACES AP0, where 1.0 is the level at
+LibRaw unpacks and demosaics; white, highlights and matrix are applied here after the DNG specification (1.7, "Mapping
+camera colour
+space to CIE XYZ space"), so that nothing is held in 16 bits or clipped twice. The result is linear ACES AP0, where
+1.0 is the level at
 which the sensor's green saturates, times the file's baseline exposure and the exposure bias.
 """
 
@@ -34,7 +36,8 @@ KELVIN = (2500.0, 10000.0)
 
 @dataclass(frozen=True)
 class RawDecode:
-    """How a raw still is developed. `exposure`: stops. `kelvin`: None as the camera was set. `tint`: 10^-3 Duv, positive where the
+    """How a raw still is developed. `exposure`: stops. `kelvin`: None as the camera was set. `tint`: 10^-3 Duv,
+    positive where the
     light is taken for greener. `half`: half resolution, one pixel per 2 x 2 block, without demosaicing."""
 
     exposure: float = 0.0
@@ -139,7 +142,9 @@ def develop(path: Path, decode: RawDecode) -> tuple[Float32, tuple[str, ...]]:
 
 
 def developed(camera: Float32, about: "Facts", decode: RawDecode) -> Float32:
-    """(h, w, 3) camera RGB (1.0 is saturation) to linear AP0; the chosen white is adapted to the ACES white with CAT16."""
+    """(h, w, 3) camera RGB (1.0 is saturation) to linear AP0; the chosen white is adapted to the ACES white with
+    CAT16.
+    """
     mired, duv = about.as_shot or (1e6 / 6504.0, 0.0)
     if decode.kelvin is not None:
         mired, duv = 1e6 / decode.kelvin, 0.0
@@ -165,7 +170,8 @@ def developed(camera: Float32, about: "Facts", decode: RawDecode) -> Float32:
 
 @dataclass(frozen=True)
 class Facts:
-    """What a DNG says of its colours. `matrices`: (mired of its light, (3, 3) XYZ to camera RGB), one or two. `neutral`: (3,) camera RGB
+    """What a DNG says of its colours. `matrices`: (mired of its light, (3, 3) XYZ to camera RGB), one or two.
+    `neutral`: (3,) camera RGB
     of the white that was set. `baseline`: stops that the maker adds."""
 
     matrices: tuple[tuple[float, Float64], ...] = ()
@@ -183,7 +189,9 @@ class Facts:
 
     @property
     def as_shot(self) -> tuple[float, float] | None:
-        """(mired, Duv) that the camera was set to, found together with the matrix that belongs to it; None where the file is silent."""
+        """(mired, Duv) that the camera was set to, found together with the matrix that belongs to it; None where the
+        file is silent.
+        """
         if self.white_xy is not None:
             mired, duv = mired_duv(xyz_of(self.white_xy))
             return float(mired), float(duv)

@@ -13,7 +13,8 @@ from aquin.workers import Tell
 
 @dataclass(frozen=True)
 class Wish:
-    """What is asked for. `cameras`, `setups`: ids, None for all. `to_hero`: towards the setup's hero camera where its chart is there.
+    """What is asked for. `cameras`, `setups`: ids, None for all. `to_hero`: towards the setup's hero camera where its
+    chart is there.
     `release`: shots' own corrections are taken off, so that they follow."""
 
     model: str = "gains"
@@ -26,7 +27,9 @@ class Wish:
 
 @dataclass(frozen=True)
 class Kept:
-    """One balance that was kept: the take, what it was solved towards, and the shots that follow it or hold their own."""
+    """One balance that was kept: the take, what it was solved towards, and the shots that follow it or hold their
+    own.
+    """
 
     shot: Shot
     solution: Solution
@@ -64,7 +67,9 @@ def balance_charts(
     jobs: int | None = None,
     tell: Tell | None = None,
 ) -> Balanced:
-    """Sweep the takes, solve each, and keep the one that leaves least for each camera in each setup: slow. Raises AquinError."""
+    """Sweep the takes, solve each, and keep the one that leaves least for each camera in each setup: slow. Raises
+    AquinError.
+    """
     takes = takes_for(production, wish)
     out = Balanced()
     heroes = {s.id: h for s in takes if wish.to_hero and (h := charting.hero_take(production, s)) is not None}

@@ -55,9 +55,15 @@ def read_file(clip: Clip, hero: Clip | None, ask: ChartAsk, tell: Tell | None = 
         reading = read_chart(frame.rgb, clip.to_linear, chosen, ask.corners)
         notes, number = list(frame.warnings), frame.number
     empty: dict[str, Any] = {
-        "found": False, "corners": [], "patches": [], "solutions": [], "light_uneven": None, "warnings": [],
-        "frame": number, "sweep": looks,
-    }  # fmt: skip
+        "found": False,
+        "corners": [],
+        "patches": [],
+        "solutions": [],
+        "light_uneven": None,
+        "warnings": [],
+        "frame": number,
+        "sweep": looks,
+    }
     if reading is None:
         what = "no chart was found: give its corners, or choose another frame"
         if not chosen.findable:
@@ -130,9 +136,16 @@ def _written(ask: ChartAsk, solutions: list[Solution], clip: Clip) -> str:
 
 def look_data(look: Any) -> dict[str, Any]:
     return {
-        "frame": look.number, "found": look.found, "quality": look.quality, "glare_stops": look.glare,
-        "shadow_stops": look.shadow, "clipped": look.clipped, "blur_px": look.blur, "patch_px": look.size, "why": look.why,
-    }  # fmt: skip
+        "frame": look.number,
+        "found": look.found,
+        "quality": look.quality,
+        "glare_stops": look.glare,
+        "shadow_stops": look.shadow,
+        "clipped": look.clipped,
+        "blur_px": look.blur,
+        "patch_px": look.size,
+        "why": look.why,
+    }
 
 
 def patches_data(reading: Reading, towards: Reading | None = None) -> list[dict[str, Any]]:
@@ -159,9 +172,14 @@ def patches_data(reading: Reading, towards: Reading | None = None) -> list[dict[
 def solution_data(s: Solution) -> dict[str, Any]:
     """With the keys of the command line's contract; by the metric that was asked for."""
     return {
-        "model": s.model, "delta_e00_mean": s.mean, "delta_e00_p95": s.p95, "delta_e00_loo": s.loo, "metric": s.metric,
-        "condition": s.condition, "size": s.size,
-    }  # fmt: skip
+        "model": s.model,
+        "delta_e00_mean": s.mean,
+        "delta_e00_p95": s.p95,
+        "delta_e00_loo": s.loo,
+        "metric": s.metric,
+        "condition": s.condition,
+        "size": s.size,
+    }
 
 
 def _list(values: Any) -> list[float]:

@@ -17,7 +17,9 @@ def check_ending(path: Path) -> None:
 
 
 def export_grade(path: Path, grade: Grade, title: str, force: bool = False, size: int = 65) -> Proof:
-    """Write the grade and read it back with OpenColorIO: slow, for a worker. `size`: points of a .cube. Raises AquinError."""
+    """Write the grade and read it back with OpenColorIO: slow, for a worker. `size`: points of a .cube. Raises
+    AquinError.
+    """
     check_ending(path)
     grade_file.write(path, grade, title, force, size)
     return prove(path, grade)

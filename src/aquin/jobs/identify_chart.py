@@ -51,8 +51,13 @@ def identification_data(found: Identification, count: int = 8) -> dict[str, Any]
     return {
         "ranking": [
             {
-                "encoding": c.encoding, "score": c.score, "rms_stops": c.rms_stops, "delta_e00_mean": c.delta_e00,
-                "exposure_stops": c.exposure, "same_to_a_chart": list(c.alike), "fits": c.fits,
+                "encoding": c.encoding,
+                "score": c.score,
+                "rms_stops": c.rms_stops,
+                "delta_e00_mean": c.delta_e00,
+                "exposure_stops": c.exposure,
+                "same_to_a_chart": list(c.alike),
+                "fits": c.fits,
             }
             for c in found.ranking[:count]
         ],
@@ -60,4 +65,4 @@ def identification_data(found: Identification, count: int = 8) -> dict[str, Any]
         "confidence": found.confidence,
         "none_fits": found.none_fits,
         "verdict": found.verdict,
-    }  # fmt: skip
+    }

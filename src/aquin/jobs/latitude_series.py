@@ -92,9 +92,16 @@ def _latitude_of_files(ask: LatitudeAsk, tell: Tell | None) -> Latitude:
     stops = checked_stops(ask.stops, ask.files)
     encoding = config.resolve(ask.encoding) if ask.encoding else ""
     base = Take(
-        ask.files[0], encoding, ask.layout, ask.matrix or "", ask.range or "", {}, ask.corners, None,
+        ask.files[0],
+        encoding,
+        ask.layout,
+        ask.matrix or "",
+        ask.range or "",
+        {},
+        ask.corners,
+        None,
         config=config.path,
-    )  # fmt: skip
+    )
     read = read_files(ask.files, stops, base, ask.jobs, tell)
     readings = [(s, r) for s, _, seen in read if (r := seen.reading()) is not None]
     to_linear = to_linear_of(base)
@@ -117,10 +124,15 @@ def _latitude_of_files(ask: LatitudeAsk, tell: Tell | None) -> Latitude:
 
 def latitude_values(found: Latitude, policy: str) -> dict[str, Any]:
     return {
-        "camera": found.camera, "under": found.under, "over": found.over, "width": found.width, "headroom": found.headroom,
+        "camera": found.camera,
+        "under": found.under,
+        "over": found.over,
+        "width": found.width,
+        "headroom": found.headroom,
         "advice": advice(found, policy),
         "per_stop": [
-            {k: (list(v) if isinstance(v, tuple) else v) for k, v in row.__dict__.items()} | {"usable": row.usable}
+            {k: (list(v) if isinstance(v, tuple) else v) for k, v in row.__dict__.items()}
+            | {"usable": row.usable}
             for row in found.rows
         ],
-    }  # fmt: skip
+    }

@@ -29,7 +29,9 @@ def look_at_light(
     jobs: int | None = None,
     tell: Tell | None = None,
 ) -> Light:
-    """What is known of it; `compare`: frames that were not compared yet are read, too, which is slow. Raises AquinError."""
+    """What is known of it; `compare`: frames that were not compared yet are read, too, which is slow. Raises
+    AquinError.
+    """
     desk = Desk(production, config)
     places = [p for p in desk.shots if p[0] == setup.id]
     known_charts(desk, places)

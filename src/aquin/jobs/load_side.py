@@ -1,4 +1,6 @@
-"""Open one side of a comparison: its file as the person understands it, a frame in scene-linear, and the chart where there is one."""
+"""Open one side of a comparison: its file as the person understands it, a frame in scene-linear, and the chart where
+there is one.
+"""
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
@@ -24,7 +26,9 @@ _SERIALS = count()
 
 @dataclass(frozen=True)
 class Side:
-    """How one side is opened: everything that a session needs to open it again. An empty `encoding`: it is not known yet."""
+    """How one side is opened: everything that a session needs to open it again. An empty `encoding`: it is not known
+    yet.
+    """
 
     file: str
     encoding: str
@@ -41,7 +45,9 @@ class Side:
 
 @dataclass(frozen=True)
 class Loaded:
-    """One side as read: the clip, its frame, scene-linear pixels, and the chart if there is one. `looked`: whether one was looked for."""
+    """One side as read: the clip, its frame, scene-linear pixels, and the chart if there is one. `looked`: whether
+    one was looked for.
+    """
 
     side: Side
     clip: Clip
@@ -74,7 +80,9 @@ def open_side(side: Side, config: ColourConfig) -> Loaded:
 
 
 def with_chart(loaded: Loaded, chart: Layout) -> Loaded:
-    """Find the chart, or read it where its corners were set: slow (seconds where there is none), for a worker. Raises AquinError."""
+    """Find the chart, or read it where its corners were set: slow (seconds where there is none), for a worker. Raises
+    AquinError.
+    """
     if loaded.looked:
         return loaded
     side = loaded.side

@@ -62,7 +62,9 @@ class MatchAsk:
 
 
 def match_files(hero: Clip, shot: Clip, ask: MatchAsk, config: ColourConfig) -> tuple[dict[str, Any], Proof]:
-    """Match by what supports it, write the grade, and prove the file: what `aquin match --json` says, and the proof. Raises AquinError."""
+    """Match by what supports it, write the grade, and prove the file: what `aquin match --json` says, and the proof.
+    Raises AquinError.
+    """
     model = _checked(ask)
     seen = config.view(*config.default_view())
 

@@ -1,4 +1,6 @@
-"""Match two loaded sides: by charts where both show one, else by what is known of them or by what both saw; and the same for skin."""
+"""Match two loaded sides: by charts where both show one, else by what is known of them or by what both saw; and the
+same for skin.
+"""
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
@@ -33,7 +35,8 @@ def solve_sides(
     named: Sequence[tuple[Float64, Float64]] = (),
     given: Source | None = None,
 ) -> Match:
-    """Solve the shot to the hero as that is graded: slow, for a worker. `given`: what the production knows of the two, which counts where
+    """Solve the shot to the hero as that is graded: slow, for a worker. `given`: what the production knows of the
+    two, which counts where
     they show no chart and no pairs are named.
 
     Raises AquinError when nothing supports a match.

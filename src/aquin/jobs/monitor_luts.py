@@ -28,7 +28,8 @@ def write_luts(
     range: str = "full",
     force: bool = False,
 ) -> list[Written]:
-    """A .cube for each camera whose encoding is known, from its signal to the chain's screen of that number; the exposure that its card asks
+    """A .cube for each camera whose encoding is known, from its signal to the chain's screen of that number; the
+    exposure that its card asks
     for is taken back. Raises AquinError."""
     try:
         folder.mkdir(parents=True, exist_ok=True)

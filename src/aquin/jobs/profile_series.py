@@ -56,8 +56,16 @@ def profile_series(ask: ProfileAsk, tell: Tell | None = None) -> dict[str, Any]:
     config = ColourConfig.find(ask.config, ask.files[0])
     stops = checked_stops(ask.stops, ask.files)
     base = Take(
-        ask.files[0], "", ask.layout, ask.matrix or "", ask.range or "", {}, ask.corners, None, config=config.path
-    )  # fmt: skip
+        ask.files[0],
+        "",
+        ask.layout,
+        ask.matrix or "",
+        ask.range or "",
+        {},
+        ask.corners,
+        None,
+        config=config.path,
+    )
     read = read_files(ask.files, stops, base, ask.jobs, tell)
     steps = [Step(s, r, t.path.name) for s, t, seen in read if (r := seen.reading()) is not None]
     made = profile(steps, ask.metric)

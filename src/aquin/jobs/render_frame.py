@@ -22,7 +22,9 @@ from aquin.production.media import file_of
 
 @dataclass(frozen=True)
 class Target:
-    """Where a picture goes and what it becomes: an encoding, or a display's view (the configuration's usual one where neither is said)."""
+    """Where a picture goes and what it becomes: an encoding, or a display's view (the configuration's usual one where
+    neither is said).
+    """
 
     out: Path
     to: str | None = None

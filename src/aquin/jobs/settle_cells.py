@@ -19,7 +19,8 @@ def settle_cells(
     jobs: int | None = None,
     tell: Tell | None = None,
 ) -> Summary:
-    """Match cells to their setups' heroes as one step that can be undone. `screen`: display and view that ledgers are measured on.
+    """Match cells to their setups' heroes as one step that can be undone. `screen`: display and view that ledgers are
+    measured on.
 
     Slow, for a worker. Raises AquinError.
     """

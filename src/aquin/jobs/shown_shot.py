@@ -1,4 +1,6 @@
-"""How a production's shot is opened for looking at: its side, its hero's, and what is known of the two without reading media."""
+"""How a production's shot is opened for looking at: its side, its hero's, and what is known of the two without
+reading media.
+"""
 
 from dataclasses import dataclass
 from typing import Any
@@ -66,7 +68,9 @@ def opening_of(production: Production, shot: Shot, role: Role, frame: int | None
 
 
 def neighbour(production: Production, desk: Desk, shot: Shot, by: int) -> Shot | None:
-    """The next shot of the same camera and setup that has a hero, by time of day; then of the next camera, and so on."""
+    """The next shot of the same camera and setup that has a hero, by time of day; then of the next camera, and
+    so on.
+    """
     order = [s for s in production.all(Shot) if s.setup_id == shot.setup_id and desk.moment(s) is not None]
     cameras = {c.id: c.position for c in production.all(Camera)}
     order.sort(key=lambda s: (cameras.get(s.camera_id, 99), (seconds_of(s) or (0.0, 0.0))[0], s.name))
@@ -77,7 +81,9 @@ def neighbour(production: Production, desk: Desk, shot: Shot, by: int) -> Shot |
 
 
 def known_source(production: Production, desk: Desk, shot: Shot) -> Source | None:
-    """What charts and compared frames say of the shot, where the whole shoot was matched already: some tens of milliseconds, for a worker."""
+    """What charts and compared frames say of the shot, where the whole shoot was matched already: some tens of
+    milliseconds, for a worker.
+    """
     at = desk.moment(shot)
     if at is None:
         return None

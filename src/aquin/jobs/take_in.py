@@ -35,9 +35,13 @@ def take_in(
     if media:
         done = ingest(production, media, config, jobs, tell)
         data |= {
-            "added": len(done.added), "changed": len(done.changed), "known": done.known, "troubles": list(done.troubles),
-            "cameras": [c.name for c in done.cameras], "setups": [s.name for s in done.setups],
-        }  # fmt: skip
+            "added": len(done.added),
+            "changed": len(done.changed),
+            "known": done.known,
+            "troubles": list(done.troubles),
+            "cameras": [c.name for c in done.cameras],
+            "setups": [s.name for s in done.setups],
+        }
     if sheet is not None:
         kept = Remembered.read(remembered_file())
         mapping = propose_mapping(sheet, kept.mappings)
@@ -54,9 +58,12 @@ def take_in(
         if column:
             kept.keep_mapping(sheet.signature, mapping)
         data["report"] = {
-            "matched": said.matched, "unmatched": list(said.unmatched), "unlisted": list(said.unlisted),
-            "remarks": list(said.remarks), "columns": mapping,
-        }  # fmt: skip
+            "matched": said.matched,
+            "unmatched": list(said.unmatched),
+            "unlisted": list(said.unlisted),
+            "remarks": list(said.remarks),
+            "columns": mapping,
+        }
     for path in edit or []:
         cut = conform(production, read_edit(path, rate))
         data.setdefault("edits", []).append(

@@ -28,7 +28,9 @@ class ChartMatch:
         return next(s for s in self.solutions if s.model == model)
 
     def confidence(self, solution: Solution) -> float:
-        """0 to 1: how clear both charts are and how many patches can be used, less what leave-one-out leaves (half at 6 dE00)."""
+        """0 to 1: how clear both charts are and how many patches can be used, less what leave-one-out leaves (half at
+        6 dE00).
+        """
         return float(self.sureness / (1 + (solution.loo / 6) ** 2))
 
 

@@ -1,6 +1,7 @@
 """Drift: how light changes over the time of day in one setup, as smooth functions with their uncertainty.
 
-Gaussian process regression (Rasmussen & Williams 2006, chapter 2) with a Matern 3/2 kernel on each of exposure (stops), warmth and green (log2
+Gaussian process regression (Rasmussen & Williams 2006, chapter 2) with a Matern 3/2 kernel on each of exposure
+(stops), warmth and green (log2
 ratios of the channels); how fast and how far light changes is found by the largest likelihood on a grid.
 """
 
@@ -22,7 +23,9 @@ NOISE = 0.015
 
 @dataclass(frozen=True)
 class Seen:
-    """One observation: time of day in seconds, log2 of each channel against the hero, (3,), and its standard error in stops."""
+    """One observation: time of day in seconds, log2 of each channel against the hero, (3,), and its standard error in
+    stops.
+    """
 
     at: float
     change: tuple[float, float, float]
@@ -36,7 +39,9 @@ class Drift:
     seen: tuple[Seen, ...]
 
     def at(self, seconds: float) -> tuple[Float64, float]:
-        """(3,) log2 of the channels, and the standard error in stops; observations themselves come back nearly as they are."""
+        """(3,) log2 of the channels, and the standard error in stops; observations themselves come back nearly as
+        they are.
+        """
         if not self.seen:
             return np.zeros(3), 0.0
         values, error = self.curve(np.array([seconds]))

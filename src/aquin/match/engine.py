@@ -1,4 +1,6 @@
-"""Match a shot to its hero by what supports it: chart pairs, same points, pairs that a person names, statistics; combined by confidence."""
+"""Match a shot to its hero by what supports it: chart pairs, same points, pairs that a person names, statistics;
+combined by confidence.
+"""
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
@@ -94,7 +96,9 @@ class Match:
         return float(1 - np.prod([1 - s.sureness for s in self.sources]))
 
     def solution(self, model: str | None = None, weight: Weight | None = None) -> Solution:
-        """The named model's, or the best of those that fit into a CDL; for the whole frame or for skin, as preferred where not said."""
+        """The named model's, or the best of those that fit into a CDL; for the whole frame or for skin, as preferred
+        where not said.
+        """
         found = self.other if (weight or self.preferred) == "skin" and self.other else self.solutions
         if model is None:
             return best_of([s for s in found if not s.grade.beyond_cdl])
@@ -114,7 +118,8 @@ def match_sides(
     named: Sequence[tuple[Float64, Float64]] = (),
     progress: Callable[[float], None] | None = None,
 ) -> Match:
-    """Solve the shot towards the hero. `named`: pairs of scene-linear AP1 colours that a person says are the same thing.
+    """Solve the shot towards the hero. `named`: pairs of scene-linear AP1 colours that a person says are the same
+    thing.
 
     Raises AquinError when nothing supports a match.
     """
@@ -141,7 +146,9 @@ def gather(
     by: By = "auto",
     named: Sequence[tuple[Float64, Float64]] = (),
 ) -> tuple[list[Source], list[str]]:
-    """The evidence there is, best first, and what is to be said about it. Raises AquinError when nothing supports a match."""
+    """The evidence there is, best first, and what is to be said about it. Raises AquinError when nothing supports a
+    match.
+    """
     sources: list[Source] = []
     warnings: list[str] = []
     if by in ("auto", "pairs") and named:
@@ -177,7 +184,9 @@ def gather(
 
 
 def combined(sources: Sequence[Source]) -> Evidence:
-    """All pairs; each kind counts by its confidence, whatever the number of its pairs. Weak evidence pulls less from doing nothing."""
+    """All pairs; each kind counts by its confidence, whatever the number of its pairs. Weak evidence pulls less from
+    doing nothing.
+    """
     if len(sources) == 1 and sources[0].by == "chart":
         return sources[0].evidence
     parts, say = [], []
@@ -201,7 +210,8 @@ def _charts(hero: Side, shot: Side) -> tuple[Reading, Reading] | None:
 
 
 def second_pass(evidence: Evidence, grade: Grade) -> Grade | None:
-    """The grade with a tone curve and a hue warp fitted to what it leaves; its balance, matrix and trim stay. None where pairs that are left
+    """The grade with a tone curve and a hue warp fitted to what it leaves; its balance, matrix and trim stay. None
+    where pairs that are left
     out in turn would not come nearer."""
     base = replace(grade, curve=None, warp=None)
 
@@ -255,7 +265,10 @@ def _refusal(by: By, hero: Side, shot: Side) -> str:
         return "too few parts of the scene are seen by both"
     if by == "pairs":
         return "no pairs are named"
-    return "nothing supports a match: no chart in both, too few parts of the scene seen by both, and colours that differ in kind"
+    return (
+        "nothing supports a match: no chart in both, too few parts of the scene seen by both, and colours that "
+        "differ in kind"
+    )
 
 
 def _what_helps(by: By) -> str:

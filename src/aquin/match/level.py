@@ -1,7 +1,10 @@
-"""How much brighter and warmer one camera recorded a setup than another, from witnesses that are sure to different degrees.
+"""How much brighter and warmer one camera recorded a setup than another, from witnesses that are sure to different
+degrees.
 
-A chart shows what a camera makes of colours, but how much light falls on it, and of which colour, depends on where and how it is held: charts
-before two cameras of one setup lie half a stop apart in the median, up to two, and a chart may catch more sky than the scene (decision 018).
+A chart shows what a camera makes of colours, but how much light falls on it, and of which colour, depends on where
+and how it is held: charts
+before two cameras of one setup lie half a stop apart in the median, up to two, and a chart may catch more sky than
+the scene (decision 018).
 Crews set their cameras to be alike, and the same points of the scene are the best witness where there are some.
 """
 
@@ -13,7 +16,9 @@ import numpy as np
 from aquin.arrays import Float64
 
 BRIGHT = {"points": 0.15, "crew": 0.3, "statistics": 0.6, "chart": 0.7}
-"""Standard deviations in stops of what each kind of witness says of exposure (judged on simulated shoots with known truth)."""
+"""Standard deviations in stops of what each kind of witness says of exposure (judged on simulated shoots with known
+truth).
+"""
 
 WHITE = {
     "points": 0.06,
@@ -25,7 +30,8 @@ WHITE = {
     "chart in doubt": 0.3,
 }
 """The same of log2 R/B and of green. `usual`: what the two cameras' charts show in other setups; `crew`: their white
-settings. A chart is in doubt where the camera sets white by itself, or where the audit found it in another light than its scene."""
+settings. A chart is in doubt where the camera sets white by itself, or where the audit found it in another light than
+its scene."""
 
 WILD = 2.0
 """Witnesses farther from the middle than so many of their sigmas count less and less."""
@@ -33,7 +39,9 @@ WILD = 2.0
 
 @dataclass(frozen=True)
 class Witness:
-    """`value`: by how much the shot is above its hero, one number or several. `share`: how far this one is believed among its kind."""
+    """`value`: by how much the shot is above its hero, one number or several. `share`: how far this one is believed
+    among its kind.
+    """
 
     kind: str
     value: float | tuple[float, ...]

@@ -1,7 +1,9 @@
 """Same points: parts of the scene that both cameras saw, whatever moved between them or only one of them saw.
 
-Features (SIFT; Lowe 2004) are matched both ways, checked by the epipolar geometry of two views (a robust fundamental matrix), and
-sampled over small areas in the scene-linear frames. Where the two views lie close together, optical flow that agrees forwards and
+Features (SIFT; Lowe 2004) are matched both ways, checked by the epipolar geometry of two views (a robust fundamental
+matrix), and
+sampled over small areas in the scene-linear frames. Where the two views lie close together, optical flow that agrees
+forwards and
 backwards gives pairs all over the picture, also from smooth parts where features are rare.
 """
 
@@ -18,7 +20,9 @@ from aquin.measure.scopes import LUMA
 
 FEATURES = 3000
 RATIO = 0.82
-"""Distance of the nearest over that of the next nearest descriptor, from which a match is not clear (Lowe 2004 has 0.8)."""
+"""Distance of the nearest over that of the next nearest descriptor, from which a match is not clear (Lowe 2004 has
+0.8).
+"""
 WIDE = 1100
 """Frames are searched at most this wide."""
 SEARCHED = 640
@@ -35,7 +39,8 @@ NEUTRAL_CHROMA = 9.0
 
 @dataclass(frozen=True)
 class Points:
-    """`hero`, `shot`: (n, 2) places in pixels of the frames. `evidence`: their colours. `verified`: how many features agreed with the
+    """`hero`, `shot`: (n, 2) places in pixels of the frames. `evidence`: their colours. `verified`: how many features
+    agreed with the
     geometry. `dense`: whether flow was used. `sureness`: 0 to 1."""
 
     hero: Float64
@@ -192,7 +197,9 @@ def _alike(hero: np.ndarray, shot: np.ndarray, x: np.ndarray, y: np.ndarray, at:
 
 
 def _colours(sides: list[_Side], a: Float64, b: Float64, size: Float64) -> tuple[list[Float64], np.ndarray]:
-    """Means over a disc about each place, hero and shot, and the spread in it; and whether no pixel of it was clipped."""
+    """Means over a disc about each place, hero and shot, and the spread in it; and whether no pixel of it was
+    clipped.
+    """
     levels = (1.2, 2.4)
     out: list[Float64] = []
     clear = np.ones(len(a), bool)
@@ -234,7 +241,9 @@ def _say(spread: Float64) -> Float64:
 
 
 def _kept(hero: Float64, shot: Float64, say: Float64) -> tuple[np.ndarray, Float64]:
-    """Indices of pairs that share the one change most pairs show, of all of the hero's colours, and how many others each stands for."""
+    """Indices of pairs that share the one change most pairs show, of all of the hero's colours, and how many others
+    each stands for.
+    """
     ratio = np.log2(np.maximum(shot, 1e-5) / np.maximum(hero, 1e-5))
     tone = np.log2(hero.mean(axis=1))
     groups = np.array_split(np.argsort(tone), int(np.clip(len(tone) // 25, 1, 16)))

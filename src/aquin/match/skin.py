@@ -1,6 +1,8 @@
-"""A match that counts skin: solved beside the one for the whole frame, measured the same way, and taken where it leaves less.
+"""A match that counts skin: solved beside the one for the whole frame, measured the same way, and taken where it
+leaves less.
 
-Skin pairs suppose that the two pictures show the same people in the same light (common practice on a set with several cameras).
+Skin pairs suppose that the two pictures show the same people in the same light (common practice on a set with several
+cameras).
 """
 
 from collections.abc import Sequence
@@ -65,7 +67,8 @@ def with_skin(
 ) -> Match:
     """The match with solutions for skin beside its own, what each leaves on skin, and the better weight preferred.
 
-    Without enough skin in both, the match as it was. Where more than `MOST` of a picture passes for skin, most of it is none, and the match
+    Without enough skin in both, the match as it was. Where more than `MOST` of a picture passes for skin, most of it
+    is none, and the match
     for the whole frame stays preferred unless a person has `vouched` for it.
     """
     source = skin_source(hero, shot, masks)

@@ -1,7 +1,9 @@
-"""Statistics: two frames of one place that need not show the same points. What one map makes of a distribution is no proof that it is
+"""Statistics: two frames of one place that need not show the same points. What one map makes of a distribution is no
+proof that it is
 right, so this evidence is believed least.
 
-The linear Monge-Kantorovitch map (Pitie & Kokaram 2007) takes the shot's mean and covariance in working log to the hero's; quantiles of
+The linear Monge-Kantorovitch map (Pitie & Kokaram 2007) takes the shot's mean and covariance in working log to the
+hero's; quantiles of
 luma do the tones. The pairs that come of it are given to a model's solver, which keeps what the model can express.
 """
 
@@ -18,12 +20,16 @@ COUNT = 240
 """Colours of the shot that become pairs."""
 QUANTILES = np.linspace(0.03, 0.97, 25)
 UNLIKE = 0.14
-"""Distance of the two distributions after the map, in ACEScct, from which the pictures do not show the same kind of things."""
+"""Distance of the two distributions after the map, in ACEScct, from which the pictures do not show the same kind of
+things.
+"""
 
 
 @dataclass(frozen=True)
 class Statistics:
-    """`unlike`: mean distance between the hero's and the mapped shot's quantiles of the colours, in ACEScct (0: the same)."""
+    """`unlike`: mean distance between the hero's and the mapped shot's quantiles of the colours, in ACEScct (0: the
+    same).
+    """
 
     evidence: Evidence
     unlike: float
@@ -33,7 +39,8 @@ class Statistics:
 def match_statistics(
     hero: Floats, shot: Floats, hero_say: Floats | None = None, shot_say: Floats | None = None
 ) -> Statistics | None:
-    """Pairs (what the map makes of the shot, the shot) from two scene-linear AP1 frames, (h, w, 3); None for frames without colours.
+    """Pairs (what the map makes of the shot, the shot) from two scene-linear AP1 frames, (h, w, 3); None for frames
+    without colours.
 
     `hero_say`, `shot_say`: (h, w) weight of each pixel, for instance its likelihood of being skin.
     """
@@ -73,7 +80,8 @@ _AXES = np.array([[1.0, 0, 0], [0, 1.0, 0], [0, 0, 1.0], [0.7, -0.7, 0], [0, 0.7
 def monge_kantorovitch(source: Float64, target: Float64, least: float = 4e-4) -> "LinearMap":
     """The linear map of least effort from one distribution of (n, 3) colours to another's mean and covariance.
 
-    Robust: colours far from the middle of their distribution (beyond the 98th percentile) are left out. `least`: standard deviation
+    Robust: colours far from the middle of their distribution (beyond the 98th percentile) are left out. `least`:
+    standard deviation
     below which a direction holds nothing but noise and is left as it is.
     """
     (m0, c0), (m1, c1) = (_moments(x) for x in (source, target))

@@ -1,4 +1,5 @@
-"""Faces as a help in finding skin: a frontal detector (local binary patterns, Viola & Jones 2001) that scikit-image ships.
+"""Faces as a help in finding skin: a frontal detector (local binary patterns, Viola & Jones 2001) that scikit-image
+ships.
 
 Nobody is recognised, and nothing about a face is kept but a mask.
 """

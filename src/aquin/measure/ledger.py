@@ -19,7 +19,8 @@ from aquin.colour.white import mired_duv
 
 @dataclass(frozen=True)
 class Evidence:
-    """`hero`, `shot`: (n, 3) scene-linear AP1, the same things in both. `neutral`: (n,) bool. `say`: (n,) weight of each pair in
+    """`hero`, `shot`: (n, 3) scene-linear AP1, the same things in both. `neutral`: (n,) bool. `say`: (n,) weight of
+    each pair in
     solving, all the same where it is left out. `reflectance`: (n, 36) at 380 to 730 nm, where known."""
 
     hero: Float64
@@ -44,7 +45,9 @@ class Evidence:
 
 @dataclass(frozen=True)
 class Axis:
-    """One row of the ledger: its name, its unit, what counts as settled, and whether it is measured on the picture instead of pairs."""
+    """One row of the ledger: its name, its unit, what counts as settled, and whether it is measured on the picture
+    instead of pairs.
+    """
 
     name: str
     unit: str
@@ -113,7 +116,9 @@ def measure(
     pictures: PictureValues | None = None,
     tolerances: Mapping[str, float] | None = None,
 ) -> list[Row]:
-    """The whole ledger, in the order in which axes are settled. `pictures`: what was measured on whole pictures, where it was."""
+    """The whole ledger, in the order in which axes are settled. `pictures`: what was measured on whole pictures,
+    where it was.
+    """
     before = values(evidence)
     after = before if grade == Grade() else values(evidence.graded(grade))
     out = []
@@ -141,10 +146,13 @@ def measure(
 def values(evidence: Evidence) -> dict[str, tuple[float, float]]:
     """Hero's and shot's value on each axis.
 
-    exposure: median stops of luminance over 18 % grey on the evidence. contrast: robust slope of log luminance, shot over
+    exposure: median stops of luminance over 18 % grey on the evidence. contrast: robust slope of log luminance, shot
+    over
     hero. warmth, tint: mired and 10^-3 Duv of the mean neutral. saturation: ratio of mean CIELAB chroma at equal
-    exposure and white. shadow warmth, shadow tint: what becomes of the neutral if it is moved as the hero's darkest third is (left out
-    below nine pairs); the same of all pairs is warmth and tint where no pair is known to be neutral. colour: mean CIEDE2000, weighted as the pairs are.
+    exposure and white. shadow warmth, shadow tint: what becomes of the neutral if it is moved as the hero's darkest
+    third is (left out
+    below nine pairs); the same of all pairs is warmth and tint where no pair is known to be neutral. colour: mean
+    CIEDE2000, weighted as the pairs are.
     """
     hero, shot = evidence.hero, evidence.shot
     hero_y, shot_y = (np.maximum(c @ AP1_LUMA, 1e-6) for c in (hero, shot))
@@ -197,7 +205,9 @@ def _white(neutral: Float64) -> tuple[float, float]:
 
 
 def _neutral(colours: Floats, neutral: np.ndarray) -> Float64:
-    """(3,) colour of the neutrals: the mean of their chromaticities, weighted by luminance; of everything if there are none."""
+    """(3,) colour of the neutrals: the mean of their chromaticities, weighted by luminance; of everything if there
+    are none.
+    """
     chosen = colours[neutral] if neutral.any() else colours
     return np.maximum(np.asarray(chosen.mean(0), np.float64), 1e-6)
 

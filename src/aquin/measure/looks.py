@@ -21,8 +21,10 @@ ACROSS = 480
 
 @dataclass(frozen=True)
 class Facts:
-    """One picture under one grade. `black`, `white`, `skin_level`: % of display signal. `skin_hue`: degrees. `sharpness`: ratio.
-    `noise`: 10-bit codes of working log. `clipped`: % of pixels at the recording's ceiling or floor. NaN where not there."""
+    """One picture under one grade. `black`, `white`, `skin_level`: % of display signal. `skin_hue`: degrees.
+    `sharpness`: ratio.
+    `noise`: 10-bit codes of working log. `clipped`: % of pixels at the recording's ceiling or floor. NaN where not
+    there."""
 
     black: float
     white: float
@@ -57,9 +59,11 @@ def facts(
     dabs: Sequence[Dab] = (),
     faces: bool = False,
 ) -> Facts:
-    """Measure (h, w, 3) scene-linear AP1 under a grade. `view`: ACEScct to display signal. `clipped`: see `clipped_share`.
+    """Measure (h, w, 3) scene-linear AP1 under a grade. `view`: ACEScct to display signal. `clipped`: see
+    `clipped_share`.
 
-    `detail`: also sharpness and noise, which need every pixel. `mask`: (h, w) bool of skin, where it is known; else `dabs`
+    `detail`: also sharpness and noise, which need every pixel. `mask`: (h, w) bool of skin, where it is known; else
+    `dabs`
     and `faces` go into finding it (see `measure.skin.find_skin`).
     """
     log = np.asarray(grade.picture(linear), np.float32)

@@ -46,7 +46,9 @@ def _bands(counted: np.ndarray, low: float = LOW, step: float = (HIGH - LOW) / B
 
 
 def counts(signal: Floats, columns: int = 1) -> np.ndarray:
-    """(columns, 4, BINS) pixels of R, G, B and luma by level from LOW to HIGH, in equal columns of (h, w, 3) display signal."""
+    """(columns, 4, BINS) pixels of R, G, B and luma by level from LOW to HIGH, in equal columns of (h, w, 3) display
+    signal.
+    """
     import cv2
 
     rgb, luma = _levels(signal)
@@ -103,7 +105,9 @@ def chroma(signal: Floats) -> Float32:
 
 
 def chroma_density(signal: Floats, size: int = 128, reach: float = 0.5) -> Float32:
-    """(size, size) share of the pixels by Cr (rows, +Cr first) and Cb (columns), over -reach to reach; held at the edges."""
+    """(size, size) share of the pixels by Cr (rows, +Cr first) and Cb (columns), over -reach to reach; held at the
+    edges.
+    """
     import cv2
 
     whole = np.ascontiguousarray(signal, np.float32)
@@ -122,7 +126,8 @@ def chroma_density(signal: Floats, size: int = 128, reach: float = 0.5) -> Float
 
 @dataclass(frozen=True)
 class Histogram:
-    """`share`: (4, BINS) share of the pixels of R, G, B and luma by signal from LOW to HIGH. `under`, `over`: (3,) share of the pixels at or
+    """`share`: (4, BINS) share of the pixels of R, G, B and luma by signal from LOW to HIGH. `under`, `over`: (3,)
+    share of the pixels at or
     below 0 and at or above 1, per channel."""
 
     share: Float32
@@ -162,7 +167,8 @@ class Scopes:
 def scopes_of(signal: Floats | NDArray[np.uint8], columns: int = 120) -> Scopes:
     """All scopes of (h, w, 3) display signal; pixels are counted once for waveform and histogram.
 
-    Bytes (0 to 255 for 0 to 1) are what is on a screen of 8 bit, and counted the fastest; floats also show what lies beyond 0 and 1.
+    Bytes (0 to 255 for 0 to 1) are what is on a screen of 8 bit, and counted the fastest; floats also show what lies
+    beyond 0 and 1.
     """
     many = max(signal.shape[0] * signal.shape[1], 1)
     if signal.dtype == np.uint8:

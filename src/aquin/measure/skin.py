@@ -1,6 +1,8 @@
-"""Skin in a picture: a likelihood in chromaticity, limited to connected areas. Nothing about a face is kept but a mask.
+"""Skin in a picture: a likelihood in chromaticity, limited to connected areas. Nothing about a face is kept but a
+mask.
 
-The line is where skin of all darkness lies on the BT.709 chroma plane, 123 degrees from +Cb (common practice); how far pixels may be
+The line is where skin of all darkness lies on the BT.709 chroma plane, 123 degrees from +Cb (common practice); how
+far pixels may be
 from it was set on the portrait that scikit-image ships and on skins simulated from their pigments.
 """
 
@@ -40,7 +42,9 @@ def skin_likelihood(signal: Float32, centre: float = SKIN_ANGLE, sigma: float = 
 
 
 def skin_centre(signal: Float32) -> float:
-    """The angle at which most of what may be skin lies: a cast turns it, and the window has to follow. Within 16 degrees of the line."""
+    """The angle at which most of what may be skin lies: a cast turns it, and the window has to follow. Within 16
+    degrees of the line.
+    """
     few = signal[::2, ::2]
     wide = skin_likelihood(few, sigma=2 * ANGLE_SIGMA).ravel()
     if wide.sum() < 20:
@@ -82,7 +86,8 @@ def skin_mask(signal: Float32) -> np.ndarray:
 
 @dataclass(frozen=True)
 class Dab:
-    """One touch of a brush: its middle as shares of the picture's width and height, its radius as a share of the width, and whether it adds
+    """One touch of a brush: its middle as shares of the picture's width and height, its radius as a share of the
+    width, and whether it adds
     skin or takes it away."""
 
     x: float
@@ -103,7 +108,8 @@ def painted(dabs: Sequence[Dab], height: int, width: int) -> tuple[np.ndarray, n
 
 
 def find_skin(signal: Float32, dabs: Sequence[Dab] = (), faces: bool = False) -> np.ndarray:
-    """(h, w) bool of the display signal's skin, with what a person painted. `faces`: only in faces that look at the camera, where there are
+    """(h, w) bool of the display signal's skin, with what a person painted. `faces`: only in faces that look at the
+    camera, where there are
     any; painted skin stays."""
     include = exclude = None
     if dabs:
@@ -121,7 +127,9 @@ def find_skin(signal: Float32, dabs: Sequence[Dab] = (), faces: bool = False) ->
 
 
 def skin_of(signal: Float32, mask: np.ndarray) -> tuple[float, float] | None:
-    """Median angle in degrees on the BT.709 chroma plane and median luma in % of signal of the masked pixels; None for fewer than 40."""
+    """Median angle in degrees on the BT.709 chroma plane and median luma in % of signal of the masked pixels; None
+    for fewer than 40.
+    """
     if int(mask.sum()) < 40:
         return None
     pixels = np.asarray(signal[mask], np.float64)

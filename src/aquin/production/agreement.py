@@ -12,7 +12,9 @@ VERSION = "1"
 
 
 def mark_of(grade: Grade) -> str:
-    """A grade as a short word. Only what differs from doing nothing counts, so that a field that a later version adds changes none."""
+    """A grade as a short word. Only what differs from doing nothing counts, so that a field that a later version adds
+    changes none.
+    """
     said = json.dumps(_said(grade), sort_keys=True)
     return f"{VERSION}:{hashlib.blake2b(said.encode(), digest_size=16).hexdigest()}"
 

@@ -54,7 +54,8 @@ def word_of(state: State, rows: tuple[Row, ...]) -> str:
 
 @dataclass(frozen=True)
 class ShotState:
-    """One shot of a cell. `own`: what made the trim of its own that it holds. `findings`: what is open about it or about what it is
+    """One shot of a cell. `own`: what made the trim of its own that it holds. `findings`: what is open about it or
+    about what it is
     compared with."""
 
     shot: Shot
@@ -290,7 +291,9 @@ def _main_of(production: Production, setup: Setup, hero: Shot) -> str:
 def _rows(
     desk: Desk, place: Place, hero: Shot | None, states: list[ShotState], limits: Mapping[str, float]
 ) -> tuple[tuple[Row, ...], str]:
-    """A cell's ledger: charts speak for the camera where both were filmed; else, and for what charts can't say, its shots' medians."""
+    """A cell's ledger: charts speak for the camera where both were filmed; else, and for what charts can't say, its
+    shots' medians.
+    """
     if hero is None or (hero.setup_id, hero.camera_id) == place:
         return (), ""
     found: dict[str, Row] = {}

@@ -46,7 +46,9 @@ CHARTS = ("chart", "grey card", "series")
 
 @dataclass(frozen=True)
 class Mark:
-    """What a person decided about a take: the layout, the frame, the corners in that frame, patches to leave out. Empty: automatic."""
+    """What a person decided about a take: the layout, the frame, the corners in that frame, patches to leave out.
+    Empty: automatic.
+    """
 
     layout: str = ""
     frame: int | None = None
@@ -105,7 +107,9 @@ def take_of(
     mark: Mark | None = None,
     how: Reads | None = None,
 ) -> Take:
-    """How a take is read now. `how`: its part of `reads`, where that is known already. Raises AquinError when its file is missing."""
+    """How a take is read now. `how`: its part of `reads`, where that is known already. Raises AquinError when its
+    file is missing.
+    """
     path = file_of(production, shot)
     if path is None:
         raise AquinError("its media folder is not mapped here", Path(shot.path), "Relink the media")
@@ -194,7 +198,9 @@ def without(seen: Sweep, left: Sequence[str]) -> Sweep:
 
 
 def hero_take(production: Production, shot: Shot) -> Shot | None:
-    """The chart take of the setup's hero camera with the same target; None where the setup has no hero or it is this camera."""
+    """The chart take of the setup's hero camera with the same target; None where the setup has no hero or it is this
+    camera.
+    """
     setup = production.find(Setup, shot.setup_id)
     hero = production.find(Shot, setup.hero_id) if setup is not None and setup.hero_id else None
     if hero is None or hero.camera_id == shot.camera_id:
@@ -214,7 +220,9 @@ def hero_take(production: Production, shot: Shot) -> Shot | None:
 def evidence_of(
     reading: Reading, hero: Reading | None = None, neutral: float = 1.0, skin: float = 1.0
 ) -> Evidence:
-    """Pairs of the reading with the published colours, or with the hero's reading; neutrals and skin weigh as said. Raises AquinError."""
+    """Pairs of the reading with the published colours, or with the hero's reading; neutrals and skin weigh as said.
+    Raises AquinError.
+    """
     if hero is not None and hero.layout.name != reading.layout.name:
         raise AquinError("hero and shot were read with different charts", None, "Use the same chart for both")
     card = reading.layout
@@ -235,7 +243,9 @@ def evidence_of(
 def keep_balance(
     production: Production, config: ColourConfig, shot: Shot, solution: Solution
 ) -> Entry | None:
-    """Make a chart's solution the balance of its camera in its setup. Raises AquinError when the take belongs to none."""
+    """Make a chart's solution the balance of its camera in its setup. Raises AquinError when the take belongs to
+    none.
+    """
     if not shot.camera_id or not shot.setup_id:
         raise AquinError(
             f"{shot.name} belongs to no camera or no setup",
@@ -250,7 +260,9 @@ def keep_balance(
 
 
 def followers(production: Production, shot: Shot) -> tuple[list[Shot], list[Shot]]:
-    """The camera's other shots in the setup: those that follow its balance, and those that hold a correction of their own."""
+    """The camera's other shots in the setup: those that follow its balance, and those that hold a correction of their
+    own.
+    """
     others = [
         s
         for s in production.all(Shot)
@@ -287,7 +299,9 @@ def read_series(
     jobs: int | None = None,
     tell: Tell | None = None,
 ) -> list[Read]:
-    """A camera's series. The chart stands still in it: where a frame is too dark to find it, it is where it was. Raises AquinError."""
+    """A camera's series. The chart stands still in it: where a frame is too dark to find it, it is where it was.
+    Raises AquinError.
+    """
     shots = series_of(production, camera)
     if len(shots) < 3:
         raise AquinError(
@@ -340,7 +354,8 @@ def keep_profile(
 ) -> Entry | None:
     """Add a measured encoding to a configuration beside the production, use that, and give the camera the encoding.
 
-    The file is named by its content and never written over, so that undo goes back to the one before. Raises AquinError.
+    The file is named by its content and never written over, so that undo goes back to the one before. Raises
+    AquinError.
     """
     note = (
         f"measured by {len(made.curve.stops)} exposures, {made.curve.rms_stops:.3f} stop rms, "
@@ -384,7 +399,9 @@ def latitude_of(
     made: Profile | None = None,
     limits: Limits | None = None,
 ) -> tuple[Latitude, list[Exposed]]:
-    """A camera's latitude over its series, by its own encoding or, where that is not known, by the curve just measured."""
+    """A camera's latitude over its series, by its own encoding or, where that is not known, by the curve just
+    measured.
+    """
     known = [r for r in series if r.reading is not None and r.sweep is not None]
     if not known:
         raise AquinError(f"no chart of {camera.name}'s series was found", None, "Mark its corners")

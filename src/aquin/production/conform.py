@@ -13,7 +13,9 @@ from aquin.production.store import Production
 
 @dataclass(frozen=True)
 class Cut:
-    """One piece of an edit as its file gives it: timecodes with the out excluded; empty words where the file is silent."""
+    """One piece of an edit as its file gives it: timecodes with the out excluded; empty words where the file is
+    silent.
+    """
 
     reel: str
     clip: str

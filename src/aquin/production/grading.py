@@ -1,4 +1,6 @@
-"""Grades of shots in the production: a balance for each camera in a setup, from its card, and a trim on top for each shot."""
+"""Grades of shots in the production: a balance for each camera in a setup, from its card, and a trim on top for each
+shot.
+"""
 
 from collections.abc import Callable, Sequence
 from dataclasses import replace
@@ -33,7 +35,8 @@ def trim_of(production: Production, shot: Shot) -> Grade | None:
 def held_grade(production: Production, shot: Shot) -> Correction | None:
     """What a shot is graded with: its own trim, else its camera's balance in the setup; None where there is neither.
 
-    A trim record holds the shot's whole correction, so that a later balance does not move a shot that was already looked at; it
+    A trim record holds the shot's whole correction, so that a later balance does not move a shot that was already
+    looked at; it
     is then stale. Values that another program spoilt count as none.
     """
     for record in (trim_of(production, shot), balance_of(production, shot)):
@@ -70,7 +73,9 @@ def propagate(
     places: Sequence[tuple[str, str]],
     linked: bool,
 ) -> Entry | None:
-    """Give a balance to other cells (setup id, camera id): linked, so that they follow it when it changes, or copied. Raises AquinError."""
+    """Give a balance to other cells (setup id, camera id): linked, so that they follow it when it changes, or copied.
+    Raises AquinError.
+    """
     puts = []
     for setup_id, camera_id in places:
         if (setup_id, camera_id) == (source.setup_id, source.camera_id):
@@ -115,7 +120,8 @@ def _leads_to(production: Production, record: Grade, id: str) -> bool:
 def keep_grade(
     production: Production, config: ColourConfig, shot: Shot, grade: Correction, origin: str
 ) -> Entry | None:
-    """Write a shot's grade: of a chart or card its balance is the camera's in the setup, of any other shot all is its trim.
+    """Write a shot's grade: of a chart or card its balance is the camera's in the setup, of any other shot all is its
+    trim.
 
     None when nothing differs from what is kept. Raises AquinError.
     """

@@ -1,4 +1,6 @@
-"""Heroes: the shot of each setup that its others are matched to, and the main hero that the setups' heroes are matched to."""
+"""Heroes: the shot of each setup that its others are matched to, and the main hero that the setups' heroes are
+matched to.
+"""
 
 from collections import Counter
 from collections.abc import Collection, Sequence
@@ -21,7 +23,9 @@ def hero_of(production: Production, setup: Setup | None) -> Shot | None:
 
 
 def main_hero(production: Production, setup: Setup) -> Shot | None:
-    """What the setup's hero is matched to: its own main hero, else the production's. None: it stays as it was filmed."""
+    """What the setup's hero is matched to: its own main hero, else the production's. None: it stays as it was
+    filmed.
+    """
     held = production.option(MAIN, {})
     if not isinstance(held, dict):
         return None
@@ -38,7 +42,9 @@ def make_hero(production: Production, shot: Shot) -> Entry | None:
 
 
 def make_main(production: Production, shot: Shot, setups: Sequence[Setup] = ()) -> Entry | None:
-    """The shot becomes the main hero: of all setups, or only of some (for instance of all interiors). It is its own setup's hero, too."""
+    """The shot becomes the main hero: of all setups, or only of some (for instance of all interiors). It is its own
+    setup's hero, too.
+    """
     held = production.option(MAIN, {})
     values = dict(held) if isinstance(held, dict) else {}
     for key in [s.id for s in setups] or [""]:
@@ -51,7 +57,9 @@ def make_main(production: Production, shot: Shot, setups: Sequence[Setup] = ()) 
 
 
 def propose(production: Production) -> dict[str, Shot]:
-    """Setup id to a hero for setups without one: of the camera that filmed most setups, the longest shot that nothing speaks against."""
+    """Setup id to a hero for setups without one: of the camera that filmed most setups, the longest shot that nothing
+    speaks against.
+    """
     doubted: Counter[str] = Counter()
     for data in production.findings():
         weight = 10 if data.get("kind") in LOOKS else 1 if data.get("severity") in ("error", "warning") else 0
@@ -104,7 +112,8 @@ def moment_of(
     avoid: Collection[str] = (),
     among: Sequence[Shot] | None = None,
 ) -> Moment:
-    """Frames at one time of day, where the hero's camera ran then; else the middles of the setup's hero and of the shot. `avoid`: shots
+    """Frames at one time of day, where the hero's camera ran then; else the middles of the setup's hero and of the
+    shot. `avoid`: shots
     that are not to be compared with. `among`: the hero camera's shots in the setup, where they are at hand."""
     best: tuple[float, Moment] | None = None
     for other in production.all(Shot) if among is None else among:

@@ -46,7 +46,9 @@ class Intake:
 
 
 def media_in(paths: Iterable[Path]) -> list[Path]:
-    """All media named or in the folders named, each sequence by its lowest file. Raises AquinError for what is no media."""
+    """All media named or in the folders named, each sequence by its lowest file. Raises AquinError for what is no
+    media.
+    """
     found: dict[Path, None] = {}
     for path in paths:
         path = path.absolute()
@@ -194,7 +196,9 @@ def _kind_of(path: Path) -> dict[str, str]:
 def _cameras(
     production: Production, added: list[Shot], config: ColourConfig
 ) -> tuple[list[Camera], list[Shot]]:
-    """A camera for each shot: by what its file says, or the letter of its card, or its folder. Encodings by majority."""
+    """A camera for each shot: by what its file says, or the letter of its card, or its folder. Encodings by
+    majority.
+    """
     known = {c.name: c for c in production.all(Camera)}
     taken = {camera_key(s): s.camera_id for s in production.all(Shot) if s.camera_id}
     groups: dict[str, list[int]] = defaultdict(list)

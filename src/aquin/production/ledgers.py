@@ -1,4 +1,6 @@
-"""What ledgers of shots need: frames compared and pictures measured, in workers and kept by content; and the ledgers themselves."""
+"""What ledgers of shots need: frames compared and pictures measured, in workers and kept by content; and the ledgers
+themselves.
+"""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
@@ -41,7 +43,9 @@ from aquin.workers import Tell, each, part
 def compare_frames(
     desk: Desk, places: Sequence[Place], jobs: int | None = None, tell: Tell | None = None
 ) -> None:
-    """Compare a frame of each shot of cells, and of their heroes' cells, with its hero's; what is known comes from the cache."""
+    """Compare a frame of each shot of cells, and of their heroes' cells, with its hero's; what is known comes from
+    the cache.
+    """
     wanted: dict[str, SeeJob] = {}
     for place in dict.fromkeys([*places, *(t for p in places for t in targets_of(desk, p))]):
         for shot in desk.shots.get(place, ()):
@@ -127,7 +131,9 @@ def known_charts(desk: Desk, places: Sequence[Place]) -> None:
 
 
 def look_jobs(desk: Desk, shot: Shot, seen_on: tuple[str, str]) -> list[LookJob]:
-    """The hero's picture under its grade, the shot's as filmed and under its grade; none for what has no hero or can't be read."""
+    """The hero's picture under its grade, the shot's as filmed and under its grade; none for what has no hero or
+    can't be read.
+    """
     at = desk.moment(shot)
     if at is None:
         return []
@@ -146,7 +152,9 @@ def look_jobs(desk: Desk, shot: Shot, seen_on: tuple[str, str]) -> list[LookJob]
 
 
 def shot_evidence(desk: Desk, shot: Shot, at: Moment) -> tuple[Evidence | None, str]:
-    """What speaks for a shot, its hero as graded: the same points, its camera's charts, or statistics; from what is known."""
+    """What speaks for a shot, its hero as graded: the same points, its camera's charts, or statistics; from what is
+    known.
+    """
     grade, first = shot_grade(desk, shot), shot_grade(desk, at.hero)
     place, target = (shot.setup_id, shot.camera_id), (at.hero.setup_id, at.hero.camera_id)
     found = desk.seen.get(desk.pair_key(shot), {})

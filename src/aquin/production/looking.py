@@ -19,7 +19,9 @@ THUMB = 192
 
 @dataclass(frozen=True)
 class Looked:
-    """Fields of a shot as the file gives them, and its small picture as JPEG in base64 (empty where none can be read)."""
+    """Fields of a shot as the file gives them, and its small picture as JPEG in base64 (empty where none can be
+    read).
+    """
 
     path: Path
     fields: dict[str, Any]

@@ -49,7 +49,9 @@ Place = tuple[str, str]
 
 @dataclass
 class Desk:
-    """A production while it is matched: how its shots are read, their grades as far as they are decided, and what was read."""
+    """A production while it is matched: how its shots are read, their grades as far as they are decided, and what was
+    read.
+    """
 
     production: Production
     config: ColourConfig
@@ -123,7 +125,9 @@ class Desk:
         return white_of(np.median(np.log2(shot / hero), axis=0))
 
     def settings(self, place: Place, hero_camera: str) -> tuple[np.ndarray, bool]:
-        """What white settings alone make of R/B and green between the two cameras' charts, and whether both are known in kelvin."""
+        """What white settings alone make of R/B and green between the two cameras' charts, and whether both are known
+        in kelvin.
+        """
         found = [self.reading(p) for p in (place, (place[0], hero_camera))]
         shots = [
             f[0] if f is not None else next(iter(self.shots.get(p, ())), None)
@@ -138,7 +142,9 @@ class Desk:
     def elsewhere(
         self, place: Place, hero_camera: str
     ) -> tuple[tuple[Shot, Mapping[str, Any], str], tuple[Shot, Mapping[str, Any], str]] | None:
-        """The two cameras' charts, hero's first, of another setup in which nothing speaks against them: the clearest ones."""
+        """The two cameras' charts, hero's first, of another setup in which nothing speaks against them: the clearest
+        ones.
+        """
         found = []
         for setup, camera in self.shots:
             if camera != place[1] or setup == place[0] or self.doubtful((setup, camera), hero_camera):
@@ -149,7 +155,9 @@ class Desk:
         return max(found, key=lambda f: f[0])[1:] if found else None
 
     def usual_cast(self, place: Place, hero_camera: str) -> np.ndarray | None:
-        """The same as `cast`, as other setups have it, with this setup's white settings. None where fewer than three setups tell."""
+        """The same as `cast`, as other setups have it, with this setup's white settings. None where fewer than three
+        setups tell.
+        """
         if not self.settings(place, hero_camera)[1]:
             return None
         others = []
@@ -167,7 +175,9 @@ class Desk:
         return np.asarray(np.median(others, axis=0) + self.settings(place, hero_camera)[0])
 
     def charts(self, place: Place) -> list[Shot]:
-        """The 24-patch charts, the first one first; one that was in another light than its scene only where there is no other."""
+        """The 24-patch charts, the first one first; one that was in another light than its scene only where there is
+        no other.
+        """
         found = [
             s
             for s in self.shots.get(place, ())
@@ -197,9 +207,16 @@ class Desk:
     def chart_key(self, shot: Shot, take: Take) -> str:
         if shot.id not in self._keys:
             said = [
-                VERSION, shot.content, take.encoding, take.layout, take.matrix, take.range, dict(take.raw),
-                self.config.fingerprint(take.encoding) if take.encoding else "", mark_of(self.production, shot).__dict__,
-            ]  # fmt: skip
+                VERSION,
+                shot.content,
+                take.encoding,
+                take.layout,
+                take.matrix,
+                take.range,
+                dict(take.raw),
+                self.config.fingerprint(take.encoding) if take.encoding else "",
+                mark_of(self.production, shot).__dict__,
+            ]
             self._keys[shot.id] = hash_of(said)
         return self._keys[shot.id]
 
@@ -216,7 +233,8 @@ class Desk:
     def source(self, hero: Place, place: Place) -> tuple[Source, str] | None:
         """Chart pairs of two cells, the hero's as its own balance has them, and a key that names them.
 
-        Where a chart was in another light than its scene, the two cameras' charts of another setup stand in: light alone can be taken off,
+        Where a chart was in another light than its scene, the two cameras' charts of another setup stand in: light
+        alone can be taken off,
         what another spectrum makes of colours can't.
         """
         a, b = self.reading(hero), self.reading(place)
@@ -263,7 +281,9 @@ class Desk:
         return [shot.content, ref.encoding, ref.range, ref.matrix, ref.raw, means(self.config, ref.encoding)]
 
     def moment(self, shot: Shot) -> Moment | None:
-        """What a shot is compared with: for the hero's own camera the hero, for others what the hero's camera recorded at that time."""
+        """What a shot is compared with: for the hero's own camera the hero, for others what the hero's camera
+        recorded at that time.
+        """
         hero = hero_of(self.production, self.production.find(Setup, shot.setup_id))
         if hero is None or shot.kind != "shot" or shot.trouble or shot.id == hero.id or hero.trouble:
             return None
@@ -296,7 +316,9 @@ class Desk:
         return bool(self.odd.get(shot.id)) or at is None or bool(self.odd.get(at.hero.id))
 
     def moved(self, shot: Shot) -> tuple[np.ndarray, float] | None:
-        """Log2 of the channels, shot over what it is compared with, by the same points under the cameras' balances; and its error in stops."""
+        """Log2 of the channels, shot over what it is compared with, by the same points under the cameras' balances;
+        and its error in stops.
+        """
         found = self.seen.get(self.pair_key(shot), {}).get("points")
         at = self.moment(shot)
         if found is None or at is None or float(found["sure"]) < POINTS:

@@ -1,4 +1,6 @@
-"""What workers do for matching: read charts, gather evidence, solve, and measure shots against their heroes. Plain values in and out."""
+"""What workers do for matching: read charts, gather evidence, solve, and measure shots against their heroes. Plain
+values in and out.
+"""
 
 import json
 from collections.abc import Mapping, Sequence
@@ -123,7 +125,9 @@ class SeeJob:
 
 
 def see_job(job: SeeJob) -> dict[str, Any]:
-    """`points` and `statistics`: evidence as plain values, or None. `levels`: stops of luminance between the pictures' quartiles."""
+    """`points` and `statistics`: evidence as plain values, or None. `levels`: stops of luminance between the
+    pictures' quartiles.
+    """
     hero, shot = (side_of(ref, job.config) for ref in (job.hero, job.shot))
     found: dict[str, Any] = {"points": None, "statistics": None}
     for by in ("points", "statistics"):
@@ -234,9 +238,15 @@ def solution_values(s: Solution) -> dict[str, Any]:
 def solution_of(values: Mapping[str, Any]) -> Solution:
     loo = float("nan") if values["loo"] is None else float(values["loo"])
     return Solution(
-        str(values["model"]), Grade.of(values["grade"]), float(values["mean"]), float(values["p95"]), loo,
-        float(values["condition"]), float(values["size"]), str(values["metric"]),
-    )  # fmt: skip
+        str(values["model"]),
+        Grade.of(values["grade"]),
+        float(values["mean"]),
+        float(values["p95"]),
+        loo,
+        float(values["condition"]),
+        float(values["size"]),
+        str(values["metric"]),
+    )
 
 
 def _view(config: str | None, display: str, view: str) -> Any:

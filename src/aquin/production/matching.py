@@ -1,4 +1,6 @@
-"""Match the shoot: a balance for each camera in each setup from charts or from what both cameras saw, a trim where a shot stands apart."""
+"""Match the shoot: a balance for each camera in each setup from charts or from what both cameras saw, a trim where a
+shot stands apart.
+"""
 
 import json
 from collections.abc import Mapping, Sequence
@@ -105,9 +107,11 @@ def settle(
     jobs: int | None = None,
     tell: Tell | None = None,
 ) -> Summary:
-    """Match cells to their setups' heroes, keep balances and trims as one step, and measure the ledgers. Raises AquinError.
+    """Match cells to their setups' heroes, keep balances and trims as one step, and measure the ledgers. Raises
+    AquinError.
 
-    Heroes' own cells first, since the others are matched to what they look like then. Stopped before all are solved, it has decided nothing; stopped
+    Heroes' own cells first, since the others are matched to what they look like then. Stopped before all are solved,
+    it has decided nothing; stopped
     while ledgers are measured, what was settled stays.
     """
     wish = wish or Wish()
@@ -225,9 +229,12 @@ def _solve_group(
         if all(s.by != "chart" for s in sources):
             models = tuple(m for m in models if m in ("gains", "cdl", wish.model)) or ("cdl",)
         job = SolveJob(
-            f"{place}", Path(f"{setup.name}, {camera.name}"), tuple(models), json.dumps([_source_values(s) for s in sources]),
+            f"{place}",
+            Path(f"{setup.name}, {camera.name}"),
+            tuple(models),
+            json.dumps([_source_values(s) for s in sources]),
             wish.metric,
-        )  # fmt: skip
+        )
         work[job] = (place, sources)
     for job, result in each(solve_job, list(work), jobs, tell, lambda j: str(j.path)):
         place, sources = work[job]
@@ -243,7 +250,9 @@ def _solve_group(
 def _evidence(
     desk: Desk, place: Place, target: Place, own_hero: bool, exposure: str
 ) -> tuple[list[Source], str]:
-    """What speaks for a cell's balance, and a note on how bright it is taken to be. Charts say what colour; how bright, `match.level` weighs."""
+    """What speaks for a cell's balance, and a note on how bright it is taken to be. Charts say what colour; how
+    bright, `match.level` weighs.
+    """
     desk.light[place] = np.zeros(3)
     chart = desk.source(target, place)
     if own_hero:
@@ -299,7 +308,10 @@ def _evidence(
     other = (white_of(ratio_of(greys)) if len(greys.hero) else np.zeros(2)) - cast.value
     desk.light[place] = lit(lit_more, other)
     chart = desk.source(target, place)
-    note = f"brightness by {BY[level.by]}, \u00b1{level.error:.2f} st, white by {BY[cast.by]}, \u00b1{cast.error / STOPS_A_MIRED:.0f} mired"
+    note = (
+        f"brightness by {BY[level.by]}, \u00b1{level.error:.2f} st, white by {BY[cast.by]}, "
+        f"\u00b1{cast.error / STOPS_A_MIRED:.0f} mired"
+    )
     note += (
         f" (its chart was lit {lit_more:+.2f} st and {other[0] / STOPS_A_MIRED:+.0f} mired from the hero's)"
     )

@@ -117,10 +117,13 @@ def measure_shots(
     tell: Tell | None = None,
     only_known: bool = False,
 ) -> dict[str, dict[str, Any]]:
-    """Survey shots, or all of them, and give each one's values by its id; what is known already is not measured again.
+    """Survey shots, or all of them, and give each one's values by its id; what is known already is not measured
+    again.
 
-    Values hold `survey`, `chart` and `card` (None where none is looked for or found), `trouble` (what could not be read), or
-    only `trouble`. Charts are measured first, since grey cards are looked for where the charts were. Stopping keeps what was
+    Values hold `survey`, `chart` and `card` (None where none is looked for or found), `trouble` (what could not be
+    read), or
+    only `trouble`. Charts are measured first, since grey cards are looked for where the charts were. Stopping keeps
+    what was
     measured so far.
     """
     asked = list(production.all(Shot) if shots is None else shots)
@@ -195,7 +198,9 @@ def _job(
 
 
 def stand_in(config: ColourConfig) -> str:
-    """What a recording without a known encoding is taken for, to compare it with its own camera's others: a video encoding."""
+    """What a recording without a known encoding is taken for, to compare it with its own camera's others: a video
+    encoding.
+    """
     known = config.encodings()
     return next((e.name for e in known if e.kind == "sdr-video"), known[0].name)
 

@@ -1,4 +1,6 @@
-"""Opening a production file: looking at it before it is trusted, connecting, migrating, and saying clearly what is wrong."""
+"""Opening a production file: looking at it before it is trusted, connecting, migrating, and saying clearly what is
+wrong.
+"""
 
 import json
 import shutil
@@ -98,7 +100,9 @@ def explain(error: Exception, path: Path, what: str) -> AquinError:
 
 
 def engine_for(path: Path, read_only: bool, wal: bool = True) -> sql.Engine:
-    """One connection, shared under the production's lock; explicit transactions, and a file safe against power failure."""
+    """One connection, shared under the production's lock; explicit transactions, and a file safe against power
+    failure.
+    """
 
     def connect() -> sqlite3.Connection:
         mode = "ro" if read_only else "rw" if wal else "rwc"

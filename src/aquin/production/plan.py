@@ -52,7 +52,8 @@ class Level:
 class ExposureCard:
     """Where a camera's levels must sit. Stops are counted from 18 % grey at the curve's own target.
 
-    `asked`: where the policy puts grey, `asked_stops` from its target. `above`: stops from grey to the ceiling. `below`: whole
+    `asked`: where the policy puts grey, `asked_stops` from its target. `above`: stops from grey to the ceiling.
+    `below`: whole
     stops under grey that still have `FINE` codes each.
     """
 
@@ -85,7 +86,8 @@ class CameraPlan:
 
 @dataclass(frozen=True)
 class ScreenPlan:
-    """A deliverable with its check and what its view makes of the scene: grey and 100 % scene white in per cent of signal, and
+    """A deliverable with its check and what its view makes of the scene: grey and 100 % scene white in per cent of
+    signal, and
     the stops above grey from which it shows no more difference. `plain`: without tone mapping."""
 
     deliverable: Deliverable
@@ -127,9 +129,17 @@ def exposure_card(config: ColourConfig, encoding: str, range: str, asked_stops: 
     while below < 20 and _codes(level(GREY * 2.0**-below), level(GREY * 2.0 ** -(below + 1))) >= FINE:
         below += 1
     return ExposureCard(
-        levels, range, level(GREY), level(0.9), Level(100.0, round(file_code(1.0, range))), level(0.0),
-        levels.ceiling_stops_above_grey, below, asked_stops, level(GREY * 2.0**asked_stops),
-    )  # fmt: skip
+        levels,
+        range,
+        level(GREY),
+        level(0.9),
+        Level(100.0, round(file_code(1.0, range))),
+        level(0.0),
+        levels.ceiling_stops_above_grey,
+        below,
+        asked_stops,
+        level(GREY * 2.0**asked_stops),
+    )
 
 
 def asked_stops(production: Production, camera: Camera) -> float:
@@ -153,7 +163,9 @@ def choose_policy(production: Production, policy: Policy, stops: float | None = 
 
 
 def differing_targets(cameras: tuple[CameraPlan, ...]) -> list[str]:
-    """Pairs of cameras whose grey does not sit at the same place, said in one line for each that differs from the first."""
+    """Pairs of cameras whose grey does not sit at the same place, said in one line for each that differs from the
+    first.
+    """
     known = [c for c in cameras if c.card is not None]
     out = []
     for other in known[1:]:
@@ -193,11 +205,16 @@ def checklist(production: Production) -> list[Filmed]:
         there.setdefault(key, set()).add(shot.target if shot.kind in ("chart", "grey card") else "")
         counts[key] += shot.kind == "shot"
     return [
-        Filmed(setup, camera, tuple((t, t in there[setup.id, camera.id]) for t in routine_of(production, setup)), counts[setup.id, camera.id])
+        Filmed(
+            setup,
+            camera,
+            tuple((t, t in there[setup.id, camera.id]) for t in routine_of(production, setup)),
+            counts[setup.id, camera.id],
+        )
         for setup in production.all(Setup)
         for camera in production.all(Camera)
         if counts[setup.id, camera.id]
-    ]  # fmt: skip
+    ]
 
 
 def set_routine(production: Production, setup: Setup, targets: tuple[str, ...]) -> Entry | None:
@@ -254,7 +271,9 @@ def _range_check(production: Production, camera: Camera, shots: list[Shot]) -> t
 
 
 def _reaches(production: Production, config: ColourConfig, encoding: str) -> Check:
-    """Whether the input transform leads to the working space and back: grey arrives where it must, and nothing folds."""
+    """Whether the input transform leads to the working space and back: grey arrives where it must, and nothing
+    folds.
+    """
     try:
         there, back = config.to_linear(encoding), config.from_linear(encoding)
         log = config.from_linear(working_space(production, config))

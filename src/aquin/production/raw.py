@@ -1,4 +1,6 @@
-"""How raw stills are developed: the first link of a shot's chain, kept as its conversion layer, so that it is journaled and undone."""
+"""How raw stills are developed: the first link of a shot's chain, kept as its conversion layer, so that it is
+journaled and undone.
+"""
 
 from dataclasses import replace
 

@@ -50,7 +50,9 @@ class Place(Record):
 
 @dataclass(frozen=True)
 class Camera(Record):
-    """One body. `encoding`, `range` and `matrix` hold for its shots unless a shot says otherwise; empty: not decided."""
+    """One body. `encoding`, `range` and `matrix` hold for its shots unless a shot says otherwise; empty: not
+    decided.
+    """
 
     table: ClassVar[str] = "camera"
     name: str
@@ -154,7 +156,8 @@ class Edit(Record):
 
 @dataclass(frozen=True)
 class Event(Record):
-    """One piece of an edit in cut order. `source_in` and `source_out` are timecodes, out excluded; `shot_id` is empty where
+    """One piece of an edit in cut order. `source_in` and `source_out` are timecodes, out excluded; `shot_id` is empty
+    where
     nothing matched, and `why` says why not."""
 
     table: ClassVar[str] = "event"
@@ -174,9 +177,11 @@ class Event(Record):
 
 @dataclass(frozen=True)
 class Grade(Record):
-    """One layer of a grade. Conversion belongs to a camera, balance to a camera in a setup, trim to a shot, look to all.
+    """One layer of a grade. Conversion belongs to a camera, balance to a camera in a setup, trim to a shot, look to
+    all.
 
-    `values` holds the numbers of the layer; `origin` says where they came from, in words for people; `source_id` is the chart take that
+    `values` holds the numbers of the layer; `origin` says where they came from, in words for people; `source_id` is
+    the chart take that
     a balance was solved from; `inputs` is the hash of everything they were computed from (see `stale`).
     """
 

@@ -1,4 +1,6 @@
-"""What one person's machine remembers over productions: how report columns are read, and which encoding a camera had."""
+"""What one person's machine remembers over productions: how report columns are read, and which encoding a
+camera had.
+"""
 
 import json
 from collections.abc import Mapping
@@ -12,7 +14,9 @@ from aquin.files import write_safely
 
 @dataclass
 class Remembered:
-    """A small JSON file. `mappings`: report signature to field and column. `cameras`: camera name to encoding, range, note."""
+    """A small JSON file. `mappings`: report signature to field and column. `cameras`: camera name to encoding, range,
+    note.
+    """
 
     path: Path
     mappings: dict[str, dict[str, str]] = field(default_factory=dict)

@@ -1,4 +1,6 @@
-"""Camera reports: a CSV of whatever columns, a mapping of columns to fields that is remembered, and rows matched to shots."""
+"""Camera reports: a CSV of whatever columns, a mapping of columns to fields that is remembered, and rows matched to
+shots.
+"""
 
 import csv
 import difflib
@@ -40,11 +42,24 @@ FIELDS: dict[str, tuple[str, ...]] = {
 """What a report can say, and what its columns are commonly called (without case, spaces and signs)."""
 
 TITLES = {
-    "name": "clip name", "reel": "card or reel", "setup": "setup", "slate": "slate", "take": "take", "camera": "camera",
-    "start": "timecode in", "end": "timecode out", "exposure_index": "exposure index", "white": "white setting",
-    "tint": "tint setting", "t_stop": "T-stop", "nd": "ND filter", "shutter": "shutter", "lens": "lens",
-    "encoding": "encoding", "note": "note",
-}  # fmt: skip
+    "name": "clip name",
+    "reel": "card or reel",
+    "setup": "setup",
+    "slate": "slate",
+    "take": "take",
+    "camera": "camera",
+    "start": "timecode in",
+    "end": "timecode out",
+    "exposure_index": "exposure index",
+    "white": "white setting",
+    "tint": "tint setting",
+    "t_stop": "T-stop",
+    "nd": "ND filter",
+    "shutter": "shutter",
+    "lens": "lens",
+    "encoding": "encoding",
+    "note": "note",
+}
 
 _PLAIN = ("slate", "take", "exposure_index", "white", "tint", "t_stop", "nd", "shutter", "lens", "note")
 
@@ -126,7 +141,8 @@ def apply_report(
 ) -> Reported:
     """Write what a report says into the shots as one step. Raises AquinError when the mapping can't identify clips.
 
-    A row fits a shot by clip name and card, else by card (or camera) and timecode. Setups are taken from the report, and a
+    A row fits a shot by clip name and card, else by card (or camera) and timecode. Setups are taken from the report,
+    and a
     name that stands alone and nearly reads like one with several shots is taken for a slip of the pen.
     """
     if "name" not in mapping and "start" not in mapping:

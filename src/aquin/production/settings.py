@@ -29,7 +29,9 @@ class Deliverable:
 
 
 def config_of(production: Production) -> ColourConfig:
-    """The production's colour configuration: the chosen one, else the `config.ocio` beside it, else the built-in. Raises AquinError."""
+    """The production's colour configuration: the chosen one, else the `config.ocio` beside it, else the built-in.
+    Raises AquinError.
+    """
     chosen = production.option("config")
     if chosen is None:
         return ColourConfig.find(None, production.path)

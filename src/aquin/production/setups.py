@@ -1,4 +1,6 @@
-"""Proposing setups (one place with one light) from time, folder and what the pictures look like. The person confirms."""
+"""Proposing setups (one place with one light) from time, folder and what the pictures look like. The person
+confirms.
+"""
 
 import re
 from collections.abc import Mapping, Sequence
@@ -104,7 +106,9 @@ def _time(index: int, shot: Shot) -> _Timed | None:
 
 
 def _apart(group: list[_Timed], shot: _Timed, added: Sequence[Shot], thumbs: Mapping[str, str]) -> bool:
-    """Whether a shot begins another setup: by the time since the last one, and between the two limits by its picture."""
+    """Whether a shot begins another setup: by the time since the last one, and between the two limits by its
+    picture.
+    """
     gap = shot.begin - max(t.end for t in group)
     if gap < GAP or gap >= SURE_GAP:
         return gap >= GAP

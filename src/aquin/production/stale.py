@@ -1,4 +1,6 @@
-"""What a grade was computed from, as a hash: when any of it changes, the grade is stale and has to be looked at again."""
+"""What a grade was computed from, as a hash: when any of it changes, the grade is stale and has to be looked at
+again.
+"""
 
 import hashlib
 import json
@@ -26,9 +28,12 @@ def inputs_of(
 ) -> str:
     """The hash of everything that a grade of this layer and place is computed from, as it is now.
 
-    Conversion: the camera's encoding in the configuration, its range and matrix. Balance: the conversion, and what the charts and
-    cards of the camera in the setup hold; one that was matched also its setup's hero, the hero's charts and the hero's balance. Trim: the
-    balance, the shot itself and its setup's hero. Look: nothing. `pending`: grades that are written together with this one. `balances`: what
+    Conversion: the camera's encoding in the configuration, its range and matrix. Balance: the conversion, and what
+    the charts and
+    cards of the camera in the setup hold; one that was matched also its setup's hero, the hero's charts and the
+    hero's balance. Trim: the
+    balance, the shot itself and its setup's hero. Look: nothing. `pending`: grades that are written together with
+    this one. `balances`: what
     `balances_of` gave with them; worth having at hand for many grades.
     """
     known = balances_of(production, pending) if balances is None else balances
@@ -49,7 +54,9 @@ def balances_of(production: Production, pending: Sequence[Grade] = ()) -> Balanc
 def is_stale(
     production: Production, config: ColourConfig, grade: Grade, balances: Balances | None = None
 ) -> bool:
-    """Whether something upstream changed since the grade was made; a grade that was typed in has no inputs and never is."""
+    """Whether something upstream changed since the grade was made; a grade that was typed in has no inputs and never
+    is.
+    """
     return bool(grade.inputs) and grade.inputs != inputs_of(production, config, grade, (), balances)
 
 

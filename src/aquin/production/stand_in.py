@@ -21,7 +21,9 @@ def nearest_for(
     jobs: int | None = None,
     tell: Tell | None = None,
 ) -> list[Candidate]:
-    """Known encodings by how well they explain the camera's best chart, the nearest first. Raises AquinError without a chart."""
+    """Known encodings by how well they explain the camera's best chart, the nearest first. Raises AquinError without
+    a chart.
+    """
     charts = [s for s in production.all(Shot) if s.camera_id == camera.id and s.kind == "chart"]
     measured = measure_shots(production, config, charts, jobs, tell)
     card = layout()

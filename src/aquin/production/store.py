@@ -64,7 +64,8 @@ class Entry:
 class Production:
     """One open production file. Records are read from memory; `change` writes. Safe to use from several threads.
 
-    `notes` are things the person should know about how it was opened. Errors are AquinError, and leave file and memory as
+    `notes` are things the person should know about how it was opened. Errors are AquinError, and leave file and
+    memory as
     they were.
     """
 
@@ -123,7 +124,8 @@ class Production:
             version = version_of(where, path)
             if version > SCHEMA:
                 notes.append(
-                    f"A newer Aquin wrote this file (version {version}, this one knows {SCHEMA}): it is open for reading only."
+                    f"A newer Aquin wrote this file (version {version}, this one knows {SCHEMA}): it is open "
+                    "for reading only."
                 )
                 read_only = True
             elif version < SCHEMA:
@@ -190,8 +192,10 @@ class Production:
     def change(self, what: str, *records: Record, drop: Iterable[Record] = (), why: str = "") -> Entry | None:
         """Write records and drop others as one step that can be undone; None when nothing differs.
 
-        Only the fields that differ from what this program last read are written, so another seat's work on other fields stays.
-        What refers to a dropped record is cleared or dropped with it. Raises AquinError, and then nothing has changed.
+        Only the fields that differ from what this program last read are written, so another seat's work on other
+        fields stays.
+        What refers to a dropped record is cleared or dropped with it. Raises AquinError, and then nothing has
+        changed.
         """
         with self._lock, self._writing() as connection:
             changes = self._drops(connection, list(drop)) if drop else []

@@ -1,4 +1,6 @@
-"""The tables behind the records: one per record class, one column per field, plus the journal and what can be recomputed."""
+"""The tables behind the records: one per record class, one column per field, plus the journal and what can be
+recomputed.
+"""
 
 import types
 from collections.abc import Mapping
@@ -51,7 +53,9 @@ JOURNAL = sql.Table(
     sql.Column("of", sql.Integer),
     sql.Column("changes", sql.Text, nullable=False),
 )
-"""One row per transaction. `step`: do, undo or redo; `of`: the entry that is undone or redone; `changes`: JSON, before and after."""
+"""One row per transaction. `step`: do, undo or redo; `of`: the entry that is undone or redone; `changes`: JSON,
+before and after.
+"""
 
 MEASUREMENT = sql.Table(
     "measurement",

@@ -1,4 +1,6 @@
-"""Trims of single shots: light that drifts while a setup is filmed, and shots that stand apart from their camera's others."""
+"""Trims of single shots: light that drifts while a setup is filmed, and shots that stand apart from their camera's
+others.
+"""
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
@@ -19,14 +21,18 @@ from aquin.production.stale import balances_of, inputs_of
 from aquin.production.store import Entry, Production
 
 APART = 0.75
-"""Stops by which a recording must differ from its siblings for its exposure to be settled by them, where nothing else speaks."""
+"""Stops by which a recording must differ from its siblings for its exposure to be settled by them, where nothing else
+speaks.
+"""
 
 MOVED = 0.07
 """Stops of a channel from which a shot gets a trim of its own: less is within all tolerances."""
 
 
 def drift_in(desk: Desk, setup: Setup) -> Drift:
-    """How light changed in a setup, by the hero camera's shots: what the same points say against the hero. Odd shots say nothing."""
+    """How light changed in a setup, by the hero camera's shots: what the same points say against the hero. Odd shots
+    say nothing.
+    """
     hero = hero_of(desk.production, setup)
     begin = seconds_of(hero) if hero is not None else None
     if hero is None or begin is None or desk.odd.get(hero.id, set()) & {"exposure", "white setting"}:
@@ -42,8 +48,10 @@ def drift_in(desk: Desk, setup: Setup) -> Drift:
 
 @dataclass(frozen=True)
 class Trim:
-    """A shot's own exposure and white. `moved`: (3,) log2 of the channels by which it differs from what its camera's balance supposes, and
-    its standard error in stops. `record` is switched off where no trim is needed any more. `held`: it is kept already."""
+    """A shot's own exposure and white. `moved`: (3,) log2 of the channels by which it differs from what its camera's
+    balance supposes, and
+    its standard error in stops. `record` is switched off where no trim is needed any more. `held`: it is kept
+    already."""
 
     shot: Shot
     record: Grade
@@ -60,8 +68,10 @@ class Trim:
 
 
 def trims_for(desk: Desk, places: Sequence[Place], all_of_them: bool = False) -> list[Trim]:
-    """Trims for shots that do not look as their camera's balance supposes: by the same points, by the light's drift, or for an odd exposure
-    by its siblings. A trim by hand stays; one of ours that is not needed any more is switched off. `all_of_them`: also what is kept as it is.
+    """Trims for shots that do not look as their camera's balance supposes: by the same points, by the light's drift,
+    or for an odd exposure
+    by its siblings. A trim by hand stays; one of ours that is not needed any more is switched off. `all_of_them`:
+    also what is kept as it is.
     """
     production = desk.production
     case = Case(production, desk.config, measure_shots(production, desk.config, only_known=True))
@@ -119,7 +129,9 @@ DRIFT = "the drift of light"
 def _shift(
     desk: Desk, shot: Shot, hero: Shot, drift: Drift, apart: tuple[float, float] | None
 ) -> tuple[np.ndarray, str, float] | None:
-    """Log2 of the channels by which a shot differs from what its camera's balance supposes, who says so, and the error in stops."""
+    """Log2 of the channels by which a shot differs from what its camera's balance supposes, who says so, and the
+    error in stops.
+    """
     kinds = desk.odd.get(shot.id, set())
     if "baked picture" in kinds:
         return None

@@ -33,8 +33,10 @@ def build_media(
 ) -> None:
     """Film the takes into `media`, keep files that are there, and write what really happened into `truth` if given.
 
-    `papers`: the folder that reports and edit lists go to; they are written by a worker, since OpenTimelineIO's objects crashed
-    in a thread beside others. Each place is one job, or each camera where there is one place. An exception from `progress`
+    `papers`: the folder that reports and edit lists go to; they are written by a worker, since OpenTimelineIO's
+    objects crashed
+    in a thread beside others. Each place is one job, or each camera where there is one place. An exception from
+    `progress`
     (a cancel) stops the workers and leaves whole files only. Raises AquinError.
     """
     tell = progress or (lambda share, text: None)
@@ -145,7 +147,9 @@ def _there(take: Take, media: Path) -> bool:
 
 
 def _keep_truth(rolling: Any, truth: Path, facts: dict[str, Any]) -> None:
-    """A take's facts as JSON; for shots and charts the clean frame `zero` as the camera and as the main camera would see it."""
+    """A take's facts as JSON; for shots and charts the clean frame `zero` as the camera and as the main camera would
+    see it.
+    """
     from aquin.simulate.cameras import HERON, Setting
     from aquin.simulate.crew import hero_stops
     from aquin.simulate.sensor import expose

@@ -17,7 +17,9 @@ Lobes = tuple[tuple[float, float, float], ...]
 
 @dataclass(frozen=True)
 class BakedCurve:
-    """A display-like curve with contrast baked in: a 1/2.2 power up to `ceiling`, bent into an S of strength 0 to 0.9."""
+    """A display-like curve with contrast baked in: a 1/2.2 power up to `ceiling`, bent into an S of strength 0 to
+    0.9.
+    """
 
     ceiling: float = 1.02
     """Scene-linear level that reaches 1.0: 0.18 * 2^2.5, two and a half stops above grey."""
@@ -102,7 +104,9 @@ class Setting:
 
 
 def raw_response(camera: Camera, reflectance: Float64, power: Float64) -> Float64:
-    """(..., 81) reflectances under a light to (..., 3) sensor levels; G of a perfect diffuser is the light's Y times 1."""
+    """(..., 81) reflectances under a light to (..., 3) sensor levels; G of a perfect diffuser is the light's Y times
+    1.
+    """
     sensitivity = camera.sensitivities
     nominal = spectra.light("D55") @ sensitivity[:, 1]
     return np.asarray(reflectance @ (power[:, None] * sensitivity) / nominal, np.float64)

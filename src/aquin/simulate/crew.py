@@ -108,7 +108,9 @@ class Rolling:
         return self.picture.target(target, centre, yaw, pitch, roll, shade, t.other_light)
 
     def levels(self, frame: int) -> Float32:
-        """(HEIGHT, WIDTH, 3) sensor levels before exposure and noise. Shots move on every second frame, chart takes on each."""
+        """(HEIGHT, WIDTH, 3) sensor levels before exposure and noise. Shots move on every second frame, chart takes
+        on each.
+        """
         held = self.hold(frame)
         step = frame - self.take.zero
         if held is None:
@@ -154,7 +156,9 @@ class Rolling:
 
 
 def bake(log: Float32) -> Float32:
-    """What a viewing LUT makes of a log signal: contrast about grey and more colour. Not for pictures that are graded later."""
+    """What a viewing LUT makes of a log signal: contrast about grey and more colour. Not for pictures that are graded
+    later.
+    """
     y = np.clip((log - np.float32(0.093)) / np.float32(0.62), 0, 1)
     y = y * y * (3 - 2 * y) * 0.55 + y * 0.45
     luma = cv2.transform(np.ascontiguousarray(y), np.array([[0.2126, 0.7152, 0.0722]], np.float32))[..., None]
@@ -162,7 +166,9 @@ def bake(log: Float32) -> Float32:
 
 
 def shoot_take(rolling: Rolling, media: Path, tell: Tell | None = None) -> list[Path]:
-    """Write a take's files, each under a temporary name until it is whole; files that are there are kept. Raises AquinError."""
+    """Write a take's files, each under a temporary name until it is whole; files that are there are kept. Raises
+    AquinError.
+    """
     t = rolling.take
     first = media / t.path
     first.parent.mkdir(parents=True, exist_ok=True)

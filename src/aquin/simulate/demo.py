@@ -39,8 +39,10 @@ def build_demo(
 ) -> Path:
     """Build the ferry shoot in `folder` unless it is there already; returns the session file that opens it.
 
-    An interrupted build goes on with the files that are missing. `truth`: a folder outside it for what really happened, for
-    tests; the application never reads it. `only` films a part. Raises AquinError for a folder that holds anything else.
+    An interrupted build goes on with the files that are missing. `truth`: a folder outside it for what really
+    happened, for
+    tests; the application never reads it. `only` films a part. Raises AquinError for a folder that holds anything
+    else.
     """
     if is_done(folder):
         return folder / SESSION
@@ -66,7 +68,8 @@ def build_demo(
 
 
 def film_first_takes(folder: Path, progress: Progress | None = None) -> Path:
-    """Film what the Bench opens with, so that work can begin; `build_demo` then films the rest. Returns the session file.
+    """Film what the Bench opens with, so that work can begin; `build_demo` then films the rest. Returns the session
+    file.
 
     Nothing is done where that, or all of it, is there. Raises AquinError as `build_demo` does.
     """

@@ -92,7 +92,8 @@ def write_movie(
     tags: Mapping[str, str] | None = None,
     progress: Callable[[int], None] | None = None,
 ) -> None:
-    """A 10-bit movie from RGB signals (0 to 1), through the YCbCr `matrix`, or from their planes; flagged as what it is.
+    """A 10-bit movie from RGB signals (0 to 1), through the YCbCr `matrix`, or from their planes; flagged as what it
+    is.
 
     `said_range` flags another range than the codes have. Raises AquinError when it can't be written.
     """

@@ -1,4 +1,6 @@
-"""What the crew writes down: camera report, sound notes, the edit as EDL and OpenTimelineIO. With a few human omissions."""
+"""What the crew writes down: camera report, sound notes, the edit as EDL and OpenTimelineIO. With a few human
+omissions.
+"""
 
 import csv
 import io
@@ -33,7 +35,9 @@ _LENSES = {"main": (35, 50), "small": (35, 50), "flying": (24,), "phone": (26,)}
 
 
 def camera_report(shoot: Shoot) -> str:
-    """The camera report as CSV. Some cells are empty, one row is missing, a name is misspelt: as it comes from a set."""
+    """The camera report as CSV. Some cells are empty, one row is missing, a name is misspelt: as it comes from
+    a set.
+    """
     random = np.random.default_rng(shoot.seed + 1)
     rows = [_row(t, random) for t in shoot.takes]
     blank = random.choice(len(rows), 9, replace=False)
@@ -112,7 +116,10 @@ def sound_notes(shoot: Shoot) -> str:
         cards = " ".join(sorted({t.card for t in takes}))
         first = next(t for t in takes if t.start == start)
         lines.append(
-            f"  {first.timecode}  {setup.name} / {setup.slates[number - 1]}  [{cards}]  {random.choice(remarks)}".rstrip()
+            (
+                f"  {first.timecode}  {setup.name} / {setup.slates[number - 1]}  [{cards}]  "
+                f"{random.choice(remarks)}"
+            ).rstrip()
         )
     lines += [
         "",
@@ -123,7 +130,9 @@ def sound_notes(shoot: Shoot) -> str:
 
 
 def timeline(shoot: Shoot):  # type: ignore[no-untyped-def]
-    """The edit as an OpenTimelineIO timeline: one track, source ranges in timecode, media as paths from the edit folder."""
+    """The edit as an OpenTimelineIO timeline: one track, source ranges in timecode, media as paths from the edit
+    folder.
+    """
     import opentimelineio as otio
 
     rate = float(RATE)

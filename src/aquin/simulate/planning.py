@@ -83,7 +83,9 @@ HABITS = {
     "flying": ("5200K", -0.4, 3.0),
     "phone": ("", 0.0, 0.0),
 }
-"""How a camera is always set: a white of its own, stops and tint. The flying one stays on one white and protects the sky."""
+"""How a camera is always set: a white of its own, stops and tint. The flying one stays on one white and protects the
+sky.
+"""
 
 
 def _rolled(setup: Setup, role: str, kind: Kind, start: int, frames: int, name: Naming, **more: Any) -> Take:

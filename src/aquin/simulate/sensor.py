@@ -69,7 +69,9 @@ class Exposure:
         self._noisy: tuple[Float32, Float32] | None = None
 
     def linear(self, grain: Grain | None) -> Float32:
-        """(h, w, 3) linear RGB of the camera's encoding after noise, clipping and development; no noise without `grain`."""
+        """(h, w, 3) linear RGB of the camera's encoding after noise, clipping and development; no noise without
+        `grain`.
+        """
         high, wide = self.size
         out = np.empty((high, wide, 3), np.float32)
         for rows, part in self.strips(grain):

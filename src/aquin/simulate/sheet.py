@@ -19,7 +19,8 @@ GREY = 46
 
 
 def contact_sheet(shoot: Shoot, folder: Path) -> np.ndarray:
-    """(h, w, 3) uint8 RGB: rows are setups, columns are cameras; each picture is the middle of the cell's first sound shot.
+    """(h, w, 3) uint8 RGB: rows are setups, columns are cameras; each picture is the middle of the cell's first sound
+    shot.
 
     Raises AquinError when nothing can be read.
     """

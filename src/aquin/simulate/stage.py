@@ -41,11 +41,14 @@ def _one_table(camera: Camera, spectrum: str) -> tuple[Float32, Float32, Float32
     first, second = reflectances()
     power = spectra.light(spectrum)
     one = np.ones(len(spectra.NM))
-    return tuple(raw_response(camera, r, power).astype(np.float32) for r in (first, second, one))  # type: ignore[return-value]
+    a, b, c = (raw_response(camera, r, power).astype(np.float32) for r in (first, second, one))
+    return a, b, c
 
 
 def tables(camera: Camera, names: Sequence[str], factors: Sequence[float]) -> Tables:
-    """(spectra, materials, 3) levels of the materials' two colours, and (spectra, 3) of plain light, at these levels of light."""
+    """(spectra, materials, 3) levels of the materials' two colours, and (spectra, 3) of plain light, at these levels
+    of light.
+    """
     rows = [_one_table(camera, name) for name in names]
     return tuple(
         np.stack([row[k] * np.float32(f) for row, f in zip(rows, factors, strict=True)]) for k in range(3)
@@ -54,7 +57,9 @@ def tables(camera: Camera, names: Sequence[str], factors: Sequence[float]) -> Ta
 
 @dataclass(frozen=True)
 class Moves:
-    """How a take moves, by frames from the one where nothing has moved. `hand`: shake in pixels, `push`: zoom per second."""
+    """How a take moves, by frames from the one where nothing has moved. `hand`: shake in pixels, `push`: zoom per
+    second.
+    """
 
     hand: float = 0.0
     push: float = 0.0
@@ -177,7 +182,9 @@ class Stage:
         return np.asarray(out[MARGIN : MARGIN + HEIGHT, MARGIN : MARGIN + WIDTH], np.float32)
 
     def key(self, minutes: float = 0.0) -> float:
-        """The light on the people: luminance of a perfect diffuser that faces as they do (the upper quartile over them)."""
+        """The light on the people: luminance of a perfect diffuser that faces as they do (the upper quartile over
+        them).
+        """
         if minutes not in self._keys:
             lit = [layer.light[layer.hit] for layer in self._groups.values()]
             y = (
@@ -219,7 +226,9 @@ def _target_levels(camera: Camera, name: str, lights: tuple[str, ...]) -> list[F
 
 
 class Picture:
-    """A stage in one camera's levels. `frame` composes; they have been through the lens, but are not noisy or clipped yet."""
+    """A stage in one camera's levels. `frame` composes; they have been through the lens, but are not noisy or clipped
+    yet.
+    """
 
     def __init__(self, stage: Stage, camera: Camera, factors: Sequence[float]) -> None:
         self.stage, self.camera, self.factors = stage, camera, list(factors)
@@ -350,9 +359,11 @@ class Picture:
         shade: tuple[float, float] | None = None,
         other_light: str = "",
     ) -> tuple[Callable[[Float32], None], Held]:
-        """A painter for `frame` that holds the target at a point, facing the lens but for yaw, pitch, roll (degrees); and how it is lit.
+        """A painter for `frame` that holds the target at a point, facing the lens but for yaw, pitch, roll (degrees);
+        and how it is lit.
 
-        `shade` (position -1 to 2 across the target, depth 0 to 1) lets a soft shadow lie over it, from the left to there. `other_light` names a
+        `shade` (position -1 to 2 across the target, depth 0 to 1) lets a soft shadow lie over it, from the left to
+        there. `other_light` names a
         spectrum that lights the target in place of the scene's.
         """
         stage = self.stage

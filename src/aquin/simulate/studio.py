@@ -1,4 +1,6 @@
-"""Single pieces of the simulation: film a place or a target with a chosen camera, light, exposure and white, into one file."""
+"""Single pieces of the simulation: film a place or a target with a chosen camera, light, exposure and white, into one
+file.
+"""
 
 from dataclasses import dataclass
 from fractions import Fraction
@@ -114,9 +116,11 @@ def film_scene(
     angles: tuple[float, float, float] = (0.0, 0.0, 0.0),
     hand: float = 0.0,
 ) -> dict[str, Any]:
-    """A place of the ferry film; `setting.stops` is over the exposure that is metered on the people. Raises AquinError.
+    """A place of the ferry film; `setting.stops` is over the exposure that is metered on the people. Raises
+    AquinError.
 
-    `view` is where the camera stands: main, small, flying or phone. `target` is held before it at yaw, pitch, roll in degrees.
+    `view` is where the camera stands: main, small, flying or phone. `target` is held before it at yaw, pitch, roll in
+    degrees.
     """
     from aquin.simulate.stage import Moves, Stage
 

@@ -106,7 +106,9 @@ _FULL = {
 
 
 def video_colour(name: str, saturation: float = 0.45, level: float = 0.42) -> tuple[float, float, float]:
-    """Linear BT.709 RGB of a primary or secondary whose *signal* is mixed with grey, so that its hue angle stays the same."""
+    """Linear BT.709 RGB of a primary or secondary whose *signal* is mixed with grey, so that its hue angle stays the
+    same.
+    """
     grey = 1.099 * (0.32 * level / 0.42) ** 0.45 - 0.099
     luma = float(np.dot(_FULL[name], (0.2126, 0.7152, 0.0722)))
     signal = grey + saturation * grey * (np.array(_FULL[name]) - luma)

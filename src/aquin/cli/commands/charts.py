@@ -1,4 +1,6 @@
-"""`aquin chart`, `balance`, `profile`, `identify`, `latitude` and `layouts`: what charts say, from files or from a production."""
+"""`aquin chart`, `balance`, `profile`, `identify`, `latitude` and `layouts`: what charts say, from files or from a
+production.
+"""
 
 import math
 from pathlib import Path

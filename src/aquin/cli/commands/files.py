@@ -11,7 +11,10 @@ from aquin.cli.output import printed
 from aquin.errors import AquinError
 
 BY_HELP = "Evidence: auto, chart, points, statistics or pairs."
-MODEL_HELP = "gains, cdl, matrix, root, each also as NAME+warp, or full (CDL, tone curve, hue warp); the best CDL if left out."
+MODEL_HELP = (
+    "gains, cdl, matrix, root, each also as NAME+warp, or full (CDL, tone curve, hue warp); the best CDL if "
+    "left out."
+)
 WEIGHT_HELP = "What counts: frame, skin, or auto: what leaves less where both show skin."
 AGAIN_HELP = "Fit a tone curve and a hue warp to what is left, if that helps."
 PAIR_HELP = "The same thing in hero and shot, in pixels; may be given again."

@@ -30,7 +30,9 @@ def settle(
     jobs: of.Jobs = None,
     as_json: of.AsJson = False,
 ) -> None:
-    """Match the cameras of each setup to its hero: balances by charts and by what both saw. Exit 1 when cells are left."""
+    """Match the cameras of each setup to its hero: balances by charts and by what both saw. Exit 1 when cells are
+    left.
+    """
     from aquin.charts.solve import FULL
     from aquin.cli.words.matching import cells_data, say_cells
     from aquin.jobs.settle_cells import settle_cells
@@ -85,7 +87,9 @@ def grade(
     force: of.Force = False,
     as_json: of.AsJson = False,
 ) -> None:
-    """What a shot is graded with: its numbers and regions, and where they came from. Written, or read back, if wished."""
+    """What a shot is graded with: its numbers and regions, and where they came from. Written, or read back, if
+    wished.
+    """
     from aquin.cli.words.matching import say_grade
     from aquin.colour.grade import Grade
     from aquin.files import write_text
@@ -159,10 +163,13 @@ def history(file: of.File, shot: of.ShotName, as_json: of.AsJson = False) -> Non
             )
             steps.append(
                 {
-                    "at": step.at, "who": step.who, "what": step.what, "grade": step.grade.values(),
+                    "at": step.at,
+                    "who": step.who,
+                    "what": step.what,
+                    "grade": step.grade.values(),
                     "ledger": {r.axis.name: {"after": r.after, "within": r.within} for r in rows},
                 }
-            )  # fmt: skip
+            )
     printed({"shot": shot, "by": by, "steps": steps}, as_json, say_history)
 
 

@@ -15,7 +15,9 @@ def demo(
         typer.Option("--screenshots", help="Draw every main view into this folder, without a screen."),
     ] = None,
 ) -> None:
-    """Open the demo shoot. Where it is not there yet, its first takes are filmed now and the rest while the window is open."""
+    """Open the demo shoot. Where it is not there yet, its first takes are filmed now and the rest while the window is
+    open.
+    """
     from aquin.cli import window
     from aquin.cli.output import with_progress
     from aquin.own_files import demo_folder

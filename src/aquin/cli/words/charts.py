@@ -15,7 +15,8 @@ def say_solutions(solutions: list[dict[str, Any]]) -> None:
     for s in solutions:
         loo = "      " if not np.isfinite(s["delta_e00_loo"]) else f"{s['delta_e00_loo']:6.2f}"
         print(
-            f"  {s['model']:12} {s['metric']} {s['delta_e00_mean']:6.2f}   95 % {s['delta_e00_p95']:6.2f}   leave-one-out {loo}"
+            f"  {s['model']:12} {s['metric']} {s['delta_e00_mean']:6.2f}   95 % {s['delta_e00_p95']:6.2f}   "
+            f"leave-one-out {loo}"
             f"   moves colours by {s['size']:5.2f}, stretch {s['condition']:.2f}"
         )
 
@@ -29,12 +30,14 @@ def say_chart(data: dict[str, Any]) -> None:
         signal = " ".join(f"{100 * v:6.2f}" for v in p["signal"])
         left = f"   left out: {p['left_out']}" if p["left_out"] else ""
         print(
-            f"  {p['name']:14} {p['role']:8} signal {signal} %   dE00 {p['delta_e00']:5.2f}   noise {p['noise']:4.1f} codes{left}"
+            f"  {p['name']:14} {p['role']:8} signal {signal} %   dE00 {p['delta_e00']:5.2f}   noise "
+            f"{p['noise']:4.1f} codes{left}"
         )
     say_solutions(data["solutions"])
     for s in data.get("stages", []):
         print(
-            f"  {s['stage']:11} {data['metric']} {s['mean']:6.2f}   neutrals {s['neutral']:5.2f}   hue off {s['hue_degrees']:5.2f} degrees"
+            f"  {s['stage']:11} {data['metric']} {s['mean']:6.2f}   neutrals {s['neutral']:5.2f}   hue off "
+            f"{s['hue_degrees']:5.2f} degrees"
             f"   saturation {s['saturation']:.3f}"
         )
     if data.get("proof"):
@@ -63,7 +66,8 @@ def balance_data(production: Production, kept: Kept) -> dict[str, Any]:
 def say_balance(data: dict[str, Any]) -> None:
     for b in data["balances"]:
         print(
-            f"{b['setup']:14} {b['camera']:10} {b['take']:10} {b['stops']:+.2f} st {b['mired']:+6.1f} mired {1e3 * b['duv']:+5.1f} 10-3 Duv"
+            f"{b['setup']:14} {b['camera']:10} {b['take']:10} {b['stops']:+.2f} st {b['mired']:+6.1f} mired "
+            f"{1e3 * b['duv']:+5.1f} 10-3 Duv"
             f"   {b['metric']} {b['delta_e00_mean']:.2f}   {len(b['following'])} shots follow"
             + (f", {len(b['own_corrections'])} hold their own" if b["own_corrections"] else "")
         )
@@ -99,20 +103,23 @@ def say_identification(data: dict[str, Any]) -> None:
         colours = "" if not np.isfinite(c["delta_e00_mean"]) else f"   dE00 {c['delta_e00_mean']:6.2f}"
         same = f"   same: {', '.join(c['same_to_a_chart'])}" if c["same_to_a_chart"] else ""
         print(
-            f"  {k:2}  {c['encoding']:38} steps {c['rms_stops']:.3f} st{colours}   exposure {c['exposure_stops']:+.1f} st{same}"
+            f"  {k:2}  {c['encoding']:38} steps {c['rms_stops']:.3f} st{colours}   exposure "
+            f"{c['exposure_stops']:+.1f} st{same}"
         )
 
 
 def say_latitude(data: dict[str, Any]) -> None:
     for c in data["cameras"]:
         print(
-            f"{c['camera']}: usable {c['under']:+.1f} to {c['over']:+.1f} stops, {c['headroom']:.1f} stops over grey before clipping"
+            f"{c['camera']}: usable {c['under']:+.1f} to {c['over']:+.1f} stops, {c['headroom']:.1f} stops "
+            "over grey before clipping"
         )
         for r in c["per_stop"]:
             row = Row(**{k: v for k, v in r.items() if k != "usable"} | {"faults": tuple(r["faults"])})
             w = row_words(row)
             print(
-                f"  {w[0]:>6} is {w[1]:>8}  {w[2]:>12} {w[3]:>6}e-3 Duv  skin {w[4]:>5}  all {w[5]:>5}  noise {w[6]:>5} /{w[7]:>6}  edges {w[8]:>6}  {w[10]}"
+                f"  {w[0]:>6} is {w[1]:>8}  {w[2]:>12} {w[3]:>6}e-3 Duv  skin {w[4]:>5}  all {w[5]:>5}  "
+                f"noise {w[6]:>5} /{w[7]:>6}  edges {w[8]:>6}  {w[10]}"
             )
         for line in c["advice"]:
             print(f"  {line}")

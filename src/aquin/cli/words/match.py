@@ -27,7 +27,8 @@ def say_levels(data: dict[str, Any]) -> None:
     for key, title in (("grey", "18 % grey"), ("white", "90 % white"), ("black", "black")):
         print(f"  {title:11} {data[key]['signal']:7.2f} %   code {data[key]['code10']:4d} of 1023")
     print(
-        f"  ceiling     {data['ceiling']['stops_above_grey']:+7.2f} stops above grey (linear {data['ceiling']['linear']:.3g})"
+        f"  ceiling     {data['ceiling']['stops_above_grey']:+7.2f} stops above grey (linear "
+        f"{data['ceiling']['linear']:.3g})"
     )
     print(f"  at grey, one 10-bit code is {data['stop_per_code10']:.4f} stop")
 
@@ -40,7 +41,8 @@ def say_match(data: dict[str, Any], out: Path, proof: Proof) -> None:
     for source in data["evidence"]:
         print(f"  {source['by']:11} {source['pairs']} pairs, sure {source['sure']:.2f}")
     print(
-        f"  dE00 on the evidence  before {data['before']['delta_e00_mean']:.2f}   after {data['after']['delta_e00_mean']:.2f} (95 %: {data['after']['delta_e00_p95']:.2f})"
+        f"  dE00 on the evidence  before {data['before']['delta_e00_mean']:.2f}   after "
+        f"{data['after']['delta_e00_mean']:.2f} (95 %: {data['after']['delta_e00_p95']:.2f})"
     )
     print(f"  balance     {b['stops']:+.3f} stops  {b['mired']:+.1f} mired  {1e3 * b['duv']:+.2f} 1e-3 Duv")
     for row in data["ledger"]:
@@ -57,5 +59,6 @@ def say_match(data: dict[str, Any], out: Path, proof: Proof) -> None:
 def _say_solutions(solutions: list[dict[str, Any]]) -> None:
     for s in solutions:
         print(
-            f"  {s['model']:7} dE00 {s['delta_e00_mean']:.2f}, 95 % {s['delta_e00_p95']:.2f}, leave-one-out {'-' if s['delta_e00_loo'] is None else format(s['delta_e00_loo'], '.2f')}"
+            f"  {s['model']:7} dE00 {s['delta_e00_mean']:.2f}, 95 % {s['delta_e00_p95']:.2f}, leave-one-out "
+            f"{'-' if s['delta_e00_loo'] is None else format(s['delta_e00_loo'], '.2f')}"
         )

@@ -97,7 +97,8 @@ def say_drift(data: dict[str, Any]) -> None:
     for t in data["trims"]:
         kept = "kept" if t["kept"] else "proposed"
         print(
-            f"{_clock(t['at'])}  {t['shot']} ({t['camera']}): {t['stops']:+.2f} st, {t['mired']:+.0f} mired, ±{t['error_stops']:.2f} st, by {t['by']}; {kept}"
+            f"{_clock(t['at'])}  {t['shot']} ({t['camera']}): {t['stops']:+.2f} st, {t['mired']:+.0f} mired, "
+            f"±{t['error_stops']:.2f} st, by {t['by']}; {kept}"
         )
     if not data["trims"]:
         print("no shot needs a trim for its light")

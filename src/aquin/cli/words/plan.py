@@ -41,11 +41,17 @@ def chain_data(chain: Chain) -> dict[str, Any]:
         )
     screens = [
         {
-            "name": s.deliverable.name, "display": s.deliverable.display, "view": s.deliverable.view, "check": check(s.check),
-            "grey": s.grey, "white": s.white, "reach_stops": s.reach, "plain": s.plain,
+            "name": s.deliverable.name,
+            "display": s.deliverable.display,
+            "view": s.deliverable.view,
+            "check": check(s.check),
+            "grey": s.grey,
+            "white": s.white,
+            "reach_stops": s.reach,
+            "plain": s.plain,
         }
         for s in chain.screens
-    ]  # fmt: skip
+    ]
     return {
         "screens": screens,
         "working": check(chain.working),
@@ -58,7 +64,8 @@ def say_plan(data: dict[str, Any]) -> None:
     marks = {"right": "ok", "doubt": "??", "wrong": "!!"}
     for s in data["screens"]:
         print(
-            f"screen   {marks[s['check']['state']]} {s['name']}: {s['view']}; {s['check']['words']}, grey at {s['grey']:.1f} %"
+            f"screen   {marks[s['check']['state']]} {s['name']}: {s['view']}; {s['check']['words']}, grey at "
+            f"{s['grey']:.1f} %"
         )
     print(f"working  {marks[data['working']['state']]} {data['working']['name']}: {data['working']['words']}")
     for c in data["cameras"]:
@@ -74,13 +81,15 @@ def say_plan(data: dict[str, Any]) -> None:
                 f"           {levels}; {card['stops_above']:.1f} st above grey, {card['stops_below']} below"
             )
             print(
-                f"           asked: grey at {card['asked']['signal']:.1f} % ({card['asked_stops']:+.1f} st), {card['headroom']:.1f} st left above it"
+                f"           asked: grey at {card['asked']['signal']:.1f} % ({card['asked_stops']:+.1f} st), "
+                f"{card['headroom']:.1f} st left above it"
             )
     for line in data["differing"]:
         print(f"note     {line}")
     for c in data.get("nearest", []):
         print(
-            f"nearest  {c['encoding']}: {c['rms_stops']:.3f} st rms, slope {c['slope']:.3f}, dE00 {c['delta_e00_mean']:.2f}"
+            f"nearest  {c['encoding']}: {c['rms_stops']:.3f} st rms, slope {c['slope']:.3f}, dE00 "
+            f"{c['delta_e00_mean']:.2f}"
         )
     for lut in data.get("luts", []):
         print(f"LUT      {lut['file']}: within {lut['error_code10']:.1f} codes of 10 bit (99.9 %)")

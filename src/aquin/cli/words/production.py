@@ -56,7 +56,8 @@ def say_intake(data: dict[str, Any]) -> None:
     if "report" in data:
         said = data["report"]
         print(
-            f"report: {said['matched']} rows matched, {len(said['unmatched'])} fit nothing, {len(said['unlisted'])} shots unlisted"
+            f"report: {said['matched']} rows matched, {len(said['unmatched'])} fit nothing, "
+            f"{len(said['unlisted'])} shots unlisted"
         )
         for line in (
             *(f"  fits nothing: {r}" for r in said["unmatched"]),
@@ -76,7 +77,8 @@ def say_measured(data: dict[str, Any]) -> None:
     for shot in data["shots"]:
         if "signal" in shot:
             print(
-                f"{shot['path']:40} {shot['stops_over_grey'][50]:+6.2f} st  1 % {shot['signal'][1]:5.1f}  99 % {shot['signal'][99]:5.1f} % of signal"
+                f"{shot['path']:40} {shot['stops_over_grey'][50]:+6.2f} st  1 % {shot['signal'][1]:5.1f}  99 "
+                f"% {shot['signal'][99]:5.1f} % of signal"
                 f"  R/B {shot['red_over_blue_stops']:+.2f} st" + ("  chart" if shot["chart_score"] else "")
             )
         else:

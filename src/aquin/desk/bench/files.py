@@ -29,8 +29,10 @@ KEPT_BYTES = 400_000_000
 class Files(QObject):
     """Works on the Bench's state in the background.
 
-    `changed`: there is something new to show. `said`: a message in the place of one side's picture. `told`: a message for
-    the foot line. `config_chosen`: another configuration is to be used. `encoding_chosen`: how one side is to be understood now.
+    `changed`: there is something new to show. `said`: a message in the place of one side's picture. `told`: a message
+    for
+    the foot line. `config_chosen`: another configuration is to be used. `encoding_chosen`: how one side is to be
+    understood now.
     """
 
     changed = Signal()
@@ -59,7 +61,9 @@ class Files(QObject):
     def open_file(
         self, role: Role, path: str, encoding: str | None = None, then: Callable[[], None] | None = None
     ) -> None:
-        """Open a file on one side by hand; without an encoding the person is asked for it, and `then` follows their choice."""
+        """Open a file on one side by hand; without an encoding the person is asked for it, and `then` follows their
+        choice.
+        """
         if self.state.config.path is None:
             try:
                 found = ColourConfig.find(None, path)

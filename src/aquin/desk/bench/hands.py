@@ -1,4 +1,6 @@
-"""What a hand does on the pictures: an area for the scopes, regions, skin, pairs. Places are shares of a picture's width and height."""
+"""What a hand does on the pictures: an area for the scopes, regions, skin, pairs. Places are shares of a picture's
+width and height.
+"""
 
 from collections.abc import Callable
 from dataclasses import replace
@@ -279,7 +281,10 @@ class PairHand(Hand):
     def hint(self) -> str:  # type: ignore[override]
         if self.waiting is not None:
             return "Now click the same thing in the shot"
-        return "Click an even patch in the hero, then the same thing in the shot; click a mark again to take its pair away"
+        return (
+            "Click an even patch in the hero, then the same thing in the shot; click a mark again to take its "
+            "pair away"
+        )
 
     def press(self, role: Role, at: At, to: To, other: bool = False) -> None:
         side = ROLES.index(role)

@@ -1,4 +1,6 @@
-"""The ledger as rows: name, plumb gauge, difference; the selected one also says where hero and shot are, and can be settled."""
+"""The ledger as rows: name, plumb gauge, difference; the selected one also says where hero and shot are, and can be
+settled.
+"""
 
 from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent

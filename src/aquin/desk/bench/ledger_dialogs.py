@@ -49,8 +49,14 @@ class ToleranceDialog(QDialog):
             digits = 2 if axis.tolerance < 2 else 1
             unit = UNITS.get(axis.unit, axis.unit)
             number = Number(
-                f"tolerance of {axis.name}", unit, axis.tolerance, axis.tolerance / 10, axis.tolerance / 20, axis.tolerance * 20, digits
-            )  # fmt: skip
+                f"tolerance of {axis.name}",
+                unit,
+                axis.tolerance,
+                axis.tolerance / 10,
+                axis.tolerance / 20,
+                axis.tolerance * 20,
+                digits,
+            )
             number.show_value(held.get(axis.name, axis.tolerance))
             self.numbers[axis.name] = number
             usual = Words(f"usually {axis.tolerance:g}")

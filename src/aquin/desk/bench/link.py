@@ -1,4 +1,6 @@
-"""Between the production and the Bench: opening its shots there, and keeping the grade, notes and painted skin that they get."""
+"""Between the production and the Bench: opening its shots there, and keeping the grade, notes and painted skin that
+they get.
+"""
 
 from dataclasses import replace
 from typing import Any
@@ -34,7 +36,8 @@ from aquin.production.match_desk import Desk
 
 
 class BenchLink(QObject):
-    """The Bench's door into the production. A side knows by its `shot_id` which shot it is; a file that was opened by hand is none.
+    """The Bench's door into the production. A side knows by its `shot_id` which shot it is; a file that was opened by
+    hand is none.
 
     `shown`: something else is to be shown.
     """
@@ -67,7 +70,9 @@ class BenchLink(QObject):
     # opening
 
     def open_beside(self, shot: Shot) -> bool:
-        """A shot beside what its hero's camera recorded at that moment; the hero itself alone. False when a file is not there."""
+        """A shot beside what its hero's camera recorded at that moment; the hero itself alone. False when a file is
+        not there.
+        """
         production, shoot = self.session.production, self.session.shoot
         if production is None or shoot is None:
             return False
@@ -199,7 +204,9 @@ class BenchLink(QObject):
         return self.session.production.newest if self.session.production is not None else 0
 
     def keep(self, before: Decisions, now: Decisions, what: str) -> bool:
-        """Write what was decided on a production's shot into the production. What can't be written stays with the Bench, and is told."""
+        """Write what was decided on a production's shot into the production. What can't be written stays with the
+        Bench, and is told.
+        """
         production, shot = self.session.production, self.shot
         same = (before.hero, before.shot, before.pairs, before.faces) == (
             now.hero,
@@ -244,7 +251,9 @@ class BenchLink(QObject):
             self.told.emit(error.line())
 
     def follow(self) -> None:
-        """Something in the production was decided, here or elsewhere: take over what concerns the shots on the Bench."""
+        """Something in the production was decided, here or elsewhere: take over what concerns the shots on the
+        Bench.
+        """
         production, state = self.session.production, self.state
         if production is None or not any(self.side(r) for r in ROLES):
             return

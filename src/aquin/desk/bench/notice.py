@@ -1,4 +1,6 @@
-"""Words over a picture with a choice beside them: what is open about a shot, or that nobody knows how it was recorded."""
+"""Words over a picture with a choice beside them: what is open about a shot, or that nobody knows how it was
+recorded.
+"""
 
 from collections.abc import Callable, Sequence
 

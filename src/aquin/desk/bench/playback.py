@@ -1,4 +1,6 @@
-"""Playback of hero and shot at reduced size, in step, beside the interface thread; frames that come late are left out."""
+"""Playback of hero and shot at reduced size, in step, beside the interface thread; frames that come late are left
+out.
+"""
 
 import threading
 import time
@@ -38,7 +40,9 @@ class Track:
 
 
 class Player(QThread):
-    """`shown` carries pixels by role and the shot's frame number; `ended` a line where something went wrong, else nothing."""
+    """`shown` carries pixels by role and the shot's frame number; `ended` a line where something went wrong, else
+    nothing.
+    """
 
     shown = Signal(object, int)
     ended = Signal(str)

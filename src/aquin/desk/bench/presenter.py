@@ -1,4 +1,6 @@
-"""What one does on the Bench: settling, taking, typing, regions, skin, pairs, export. Decisions go to the state; slow work into jobs."""
+"""What one does on the Bench: settling, taking, typing, regions, skin, pairs, export. Decisions go to the state; slow
+work into jobs.
+"""
 
 from dataclasses import replace
 from pathlib import Path
@@ -26,7 +28,8 @@ from aquin.measure.looks import facts
 
 
 class Presenter(QObject):
-    """`changed`: show the state again (True: only what a drag changes). `previewed`: an alternative is looked at. `exported`: words for
+    """`changed`: show the state again (True: only what a drag changes). `previewed`: an alternative is looked at.
+    `exported`: words for
     under the button."""
 
     changed = Signal(bool)

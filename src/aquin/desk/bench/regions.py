@@ -69,7 +69,9 @@ _SHARE = {
 
 
 class Regions(QWidget):
-    """`changed` carries all regions, what was done, and whether it is part of a drag; `chosen` the selected one's number, or -1."""
+    """`changed` carries all regions, what was done, and whether it is part of a drag; `chosen` the selected one's
+    number, or -1.
+    """
 
     changed = Signal(object, str, bool)
     ended = Signal()
@@ -91,9 +93,17 @@ class Regions(QWidget):
         line.addWidget(self.list, 1)
         self.buttons: dict[str, QPushButton] = {}
         for name, tip, act in (
-            ("ellipse +", "A feathered ellipse with a trim of its own, for a face or a window", lambda: self.add("ellipse")),
-            ("key +", "All of one hue and level with a trim of its own, for a wall or the sky", lambda: self.add("key")),
-        ):  # fmt: skip
+            (
+                "ellipse +",
+                "A feathered ellipse with a trim of its own, for a face or a window",
+                lambda: self.add("ellipse"),
+            ),
+            (
+                "key +",
+                "All of one hue and level with a trim of its own, for a wall or the sky",
+                lambda: self.add("key"),
+            ),
+        ):
             button = self.buttons[name] = QPushButton(name)
             button.setProperty("quiet", True)
             button.setToolTip(tip)

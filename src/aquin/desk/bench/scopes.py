@@ -204,7 +204,8 @@ class Tones(_Scope):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(
             "tones",
-            "How often each level of the display's signal occurs. Grey: the hero's luma. Lines: the shot's red, green and blue. "
+            "How often each level of the display's signal occurs. Grey: the hero's luma. Lines: the shot's "
+            "red, green and blue. "
             "Below: share of the shot's pixels at the display's floor and ceiling.",
             parent,
         )
@@ -260,7 +261,10 @@ class Patches(_Scope):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(
             "patches",
-            "Each patch of the chart: left half as the hero read it, right half as the shot has it now, and their dE00.",
+            (
+                "Each patch of the chart: left half as the hero read it, right half as the shot has it now, and "
+                "their dE00."
+            ),
             parent,
         )
         self.colours: np.ndarray | None = None

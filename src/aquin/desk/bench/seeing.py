@@ -1,4 +1,6 @@
-"""What is seen and measured of the two sides: previews through the baked view, scopes, patches, and the ledger's facts. Beside this thread."""
+"""What is seen and measured of the two sides: previews through the baked view, scopes, patches, and the ledger's
+facts. Beside this thread.
+"""
 
 from collections.abc import Callable
 from typing import Any
@@ -28,7 +30,9 @@ Made = dict[Role, tuple[object, object, Seen]]
 
 
 class Seeing(QObject):
-    """`baked_anew`: the view was prepared. `judged`: the ledger's facts have come. `caught_up`: numbers are to follow a drag now."""
+    """`baked_anew`: the view was prepared. `judged`: the ledger's facts have come. `caught_up`: numbers are to follow
+    a drag now.
+    """
 
     baked_anew = Signal()
     judged = Signal()

@@ -1,4 +1,6 @@
-"""The file that brings the Bench back: its two sides, grade, pairs and painted skin; paths relative to it where they lie below."""
+"""The file that brings the Bench back: its two sides, grade, pairs and painted skin; paths relative to it where they
+lie below.
+"""
 
 import json
 from dataclasses import asdict

@@ -58,7 +58,8 @@ class Note(QPlainTextEdit):
 
 
 class Alternatives(QListWidget):
-    """The solver's models. `hovered` and `taken` carry a model's name (with `@skin` for the solution for skin); `hovered` an empty one when
+    """The solver's models. `hovered` and `taken` carry a model's name (with `@skin` for the solution for skin);
+    `hovered` an empty one when
     the pointer leaves."""
 
     hovered = Signal(str)
@@ -82,7 +83,9 @@ class Alternatives(QListWidget):
         self.setFixedHeight(6 * ROW + 4)
 
     def show_solutions(self, match: Match | None, state: BenchState) -> None:
-        """The models with what they leave, for the whole frame and for skin side by side; a filled mark on the one in use."""
+        """The models with what they leave, for the whole frame and for skin side by side; a filled mark on the one in
+        use.
+        """
         self.clear()
         shown: list[tuple[Weight, Solution]] = []
         for solution in match.solutions if match else ():
@@ -131,7 +134,9 @@ def _item(
 
 
 class SidePanel(QScrollArea):
-    """Widgets only. Ledger and alternatives stand first, so that settling and taking are both in reach without scrolling."""
+    """Widgets only. Ledger and alternatives stand first, so that settling and taking are both in reach without
+    scrolling.
+    """
 
     settle_all = Signal()
     export = Signal()

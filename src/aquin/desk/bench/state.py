@@ -24,7 +24,8 @@ Pair = tuple[At, At]
 
 @dataclass(frozen=True)
 class Decisions:
-    """What undo and redo move between. `pairs`: things that a person names in both pictures. `dabs`: skin painted in the hero and the
+    """What undo and redo move between. `pairs`: things that a person names in both pictures. `dabs`: skin painted in
+    the hero and the
     shot. `faces`: skin is looked for in faces only."""
 
     hero: Side | None = None
@@ -48,7 +49,9 @@ class Step:
 
 
 class Door(Protocol):
-    """The way into the production, where a production's shot is on the Bench: what is decided on it is the production's to keep."""
+    """The way into the production, where a production's shot is on the Bench: what is decided on it is the
+    production's to keep.
+    """
 
     def newest(self) -> int:
         """The number of the production's newest step that undo would take back."""
@@ -59,7 +62,9 @@ class Door(Protocol):
 
 @dataclass(frozen=True)
 class Known:
-    """What is known of a shot before anything is read: its ledger under a grade, what is open about it, and what the edit uses."""
+    """What is known of a shot before anything is read: its ledger under a grade, what is open about it, and what the
+    edit uses.
+    """
 
     rows: tuple[Row, ...] = ()
     grade: Grade | None = None
@@ -109,7 +114,9 @@ class BenchState:
         self._keep(what, before)
 
     def end_stroke(self, keep_now: Decisions | None = None) -> None:
-        """A drag is over: it becomes one step. `keep_now`: what was current before a decision that comes right after it."""
+        """A drag is over: it becomes one step. `keep_now`: what was current before a decision that comes right after
+        it.
+        """
         if self._stroke is None:
             return
         (what, before), self._stroke = self._stroke, None
@@ -127,7 +134,9 @@ class BenchState:
         self._past.append(Step(what, before, self.door.newest() if self.door is not None else 0))
 
     def show(self, decisions: Decisions) -> None:
-        """Look at something else, which is no decision. What was decided on files that are no production's can still be brought back."""
+        """Look at something else, which is no decision. What was decided on files that are no production's can still
+        be brought back.
+        """
         self.end_stroke()
         by_hand = self.now.shot is not None and not self.now.shot.shot_id and self.now.grade != Grade()
         if by_hand:
@@ -206,7 +215,9 @@ class BenchState:
 
     @property
     def named(self) -> list[tuple[Float64, Float64]]:
-        """Scene-linear colours, the graded hero's and the shot's, of which the person says that they are the same thing."""
+        """Scene-linear colours, the graded hero's and the shot's, of which the person says that they are the same
+        thing.
+        """
         hero, shot = self.loaded["hero"], self.loaded["shot"]
         if hero is None or shot is None:
             return []

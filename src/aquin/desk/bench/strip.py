@@ -25,7 +25,8 @@ class Strip(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
         self.setToolTip(
-            "The whole shot. A click goes to that frame, arrow keys and Enter, too (Shift: a second). Light: what the edit uses of it"
+            "The whole shot. A click goes to that frame, arrow keys and Enter, too (Shift: a second). "
+            "Light: what the edit uses of it"
         )
         self.source: Source | None = None
         self.frame = 0

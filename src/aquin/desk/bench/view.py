@@ -41,7 +41,10 @@ _MODE_TIPS = {
 }
 PICTURES, SCOPES = 586, 178
 """Heights of the upper part and of the scopes at 1280 x 800: three fifths of the view are pictures."""
-EXPORT_KINDS = "ASC CDL (*.cdl *.cc *.ccc);;Common LUT Format (*.clf);;3D LUT, 65 points (*.cube);;3D LUT, 33 points (*.cube)"
+EXPORT_KINDS = (
+    "ASC CDL (*.cdl *.cc *.ccc);;Common LUT Format (*.clf);;3D LUT, 65 points (*.cube);;3D LUT, 33 points "
+    "(*.cube)"
+)
 
 
 class _SideNotice(Notice):
@@ -56,7 +59,9 @@ class _SideNotice(Notice):
 
 
 class BenchView(QWidget):
-    """Widgets around the state. `stated` tells the window that something worth showing or saving changed; `asked` carries a command to run."""
+    """Widgets around the state. `stated` tells the window that something worth showing or saving changed; `asked`
+    carries a command to run.
+    """
 
     stated = Signal()
     told = Signal(str)

@@ -1,4 +1,6 @@
-"""Drift: how light changed in a setup over the time of day, and the trims that follow from it, to be accepted one by one or together."""
+"""Drift: how light changed in a setup over the time of day, and the trims that follow from it, to be accepted one by
+one or together.
+"""
 
 import numpy as np
 from PySide6.QtCore import Qt, Signal
@@ -99,13 +101,16 @@ class DriftDialog(QDialog):
         count = len(drift.seen)
         if count < 2:
             self.words.setText(
-                f"No drift is known in {self.setup.name}: settle it first, so that the hero's camera's shots are compared with the hero; "
+                f"No drift is known in {self.setup.name}: settle it first, so that the hero's camera's shots "
+                "are compared with the hero; "
                 "without timecode, or where nothing in the picture stays, none can be told."
             )
         else:
             self.words.setText(
-                f"By {count} shots of the hero's camera, against the hero at its own time. The band is the uncertainty (two standard errors). "
-                "Dots are shots that were compared; rings are the trims of the table, turned over: how far each shot is off."
+                f"By {count} shots of the hero's camera, against the hero at its own time. The band is the "
+                "uncertainty (two standard errors). "
+                "Dots are shots that were compared; rings are the trims of the table, turned over: how far "
+                "each shot is off."
             )
         self._plots()
         self.table.setRowCount(len(trims))

@@ -114,7 +114,8 @@ class BoardView(QWidget):
         self.model_box = QComboBox()
         self.model_box.setAccessibleName("Model of the balance")
         self.model_box.setToolTip(
-            "What a camera's balance may be. Best: least leave-one-out residual, a simpler one when nearly as good. A CDL alone fits into one "
+            "What a camera's balance may be. Best: least leave-one-out residual, a simpler one when nearly "
+            "as good. A CDL alone fits into one "
             "CDL file"
         )
         for name, title in MODELS.items():

@@ -99,7 +99,8 @@ class SweepStrip(QWidget):
         if k is not None and self.seen is not None:
             look = self.seen.looks[k]
             words = (
-                f"frame {look.number} {look.timecode}\nglare {look.glare:.2f} st, shadow {look.shadow:.2f} st, clipped {look.clipped:.0%},\n"
+                f"frame {look.number} {look.timecode}\nglare {look.glare:.2f} st, shadow {look.shadow:.2f} "
+                f"st, clipped {look.clipped:.0%},\n"
                 f"edges {look.blur:.1f} px, patches {look.size:.0f} px, score {look.quality:.2f}\n{look.why}"
                 if look.found
                 else f"frame {look.number}: no chart"
@@ -117,7 +118,8 @@ class SweepStrip(QWidget):
 
 
 class Swatches(QWidget):
-    """The chart as split swatches: left what was measured (with the correction), right the reference; dE00 below. `toggled` carries a
+    """The chart as split swatches: left what was measured (with the correction), right the reference; dE00 below.
+    `toggled` carries a
     patch's name."""
 
     toggled = Signal(str)
@@ -175,7 +177,10 @@ class Swatches(QWidget):
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         row = self._at(event.position())
         if row is not None:
-            words = f"{row['name']} ({row['role']})\nas filmed dE00 {row['before_de']:.2f}, corrected {row['after_de']:.2f}"
+            words = (
+                f"{row['name']} ({row['role']})\nas filmed dE00 {row['before_de']:.2f}, corrected "
+                f"{row['after_de']:.2f}"
+            )
             words += f"\nleft out: {row['dropped']}" if row["dropped"] else "\nclick to leave it out"
             QToolTip.showText(event.globalPosition().toPoint(), words, self)
 
@@ -186,7 +191,9 @@ class Swatches(QWidget):
 
 
 class Plane(QWidget):
-    """CIELAB a*, b*: an arrow from each patch as it is to where it belongs; hollow as filmed, filled with the correction."""
+    """CIELAB a*, b*: an arrow from each patch as it is to where it belongs; hollow as filmed, filled with the
+    correction.
+    """
 
     def __init__(self) -> None:
         super().__init__()
@@ -243,7 +250,9 @@ class Plane(QWidget):
 
 
 class StepLines(QWidget):
-    """Neutral steps: how many stops each channel is off the reference, from dark to light; thin as filmed, thick corrected."""
+    """Neutral steps: how many stops each channel is off the reference, from dark to light; thin as filmed, thick
+    corrected.
+    """
 
     def __init__(self) -> None:
         super().__init__()

@@ -1,4 +1,6 @@
-"""The frame of a chart take: the found grid with its four corners to drag, and a loupe beside the corner that is held."""
+"""The frame of a chart take: the found grid with its four corners to drag, and a loupe beside the corner that is
+held.
+"""
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal

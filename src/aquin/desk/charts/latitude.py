@@ -1,4 +1,6 @@
-"""The Latitude page: cameras side by side over and under, advice for the crew, and the price of correcting after the curve."""
+"""The Latitude page: cameras side by side over and under, advice for the crew, and the price of correcting after the
+curve.
+"""
 
 from datetime import date
 from pathlib import Path
@@ -202,11 +204,15 @@ class LatitudePage(QWidget):
             count = len(self._cameras())
             if count:
                 have = "One camera has" if count == 1 else f"{count} cameras have"
-                words = f"{have} an exposure series. Measure to see how far each may be over and under, and what it costs."
+                words = (
+                    f"{have} an exposure series. Measure to see how far each may be over and under, and what it "
+                    "costs."
+                )
                 self.empty.say(words, "Measure all series", self.measure)
             else:
                 self.empty.say(
-                    "No exposure series is logged: film a chart in one-stop steps with each camera, and give the takes their "
+                    "No exposure series is logged: film a chart in one-stop steps with each camera, and "
+                    "give the takes their "
                     "stops in Shots."
                 )
             self.pages.setCurrentIndex(1)
@@ -311,7 +317,9 @@ class LatitudePage(QWidget):
             from aquin.charts.take import to_linear_of
             from aquin.frames import open_source
 
-            source = open_source(one.take.path, one.take.matrix or None, one.take.range or None)  # type: ignore[arg-type]
+            matrix: Any = one.take.matrix or None
+            signal: Any = one.take.range or None
+            source = open_source(one.take.path, matrix, signal)
             assert one.sweep is not None and one.sweep.best is not None
             rgb = source.read(one.sweep.best.number).rgb[::2, ::2]
             source.close()
@@ -337,9 +345,12 @@ class LatitudePage(QWidget):
             return
         report = Report(production.name, date.today().isoformat(), self.policy(), tuple(self.found.values()))
         self.jobs.start(
-            "latitude report", "writing the report", lambda: write_latitude(path, report, True),
-            lambda _: self.told.emit(f"Wrote {path.name}."), self.told.emit,
-        )  # fmt: skip
+            "latitude report",
+            "writing the report",
+            lambda: write_latitude(path, report, True),
+            lambda _: self.told.emit(f"Wrote {path.name}."),
+            self.told.emit,
+        )
 
 
 class Pair(QWidget):

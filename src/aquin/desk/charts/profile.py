@@ -171,7 +171,8 @@ class ProfilePage(QWidget):
             self.empty.say(words, "Measure the series", self.measure)
         elif made is None:
             self.empty.say(
-                f"No exposure series of {camera.name} is logged: film a chart in one-stop steps, and give its takes their "
+                f"No exposure series of {camera.name} is logged: film a chart in one-stop steps, and give "
+                "its takes their "
                 "stops in Shots."
             )
         if made is None:

@@ -110,7 +110,8 @@ class ChartDesk:
         if read.reading is None:
             return "no chart"
         solved = self.solved.get(shot.id)
-        return f"{self.chosen(shot).mean:.1f} left" if solved and solved.solutions else "read"  # type: ignore[union-attr]
+        chosen = self.chosen(shot) if solved is not None and solved.solutions else None
+        return "read" if chosen is None else f"{chosen.mean:.1f} left"
 
     @property
     def open_count(self) -> int:
@@ -197,7 +198,9 @@ class ChartDesk:
     # what is drawn
 
     def patches(self, shot: Shot) -> list[dict[str, Any]]:
-        """Each patch: its name, linear colours before and after and of the reference, dE00 before and after, why it is left out."""
+        """Each patch: its name, linear colours before and after and of the reference, dE00 before and after, why it
+        is left out.
+        """
         reading = self.reads[shot.id].reading if shot.id in self.reads else None
         if reading is None:
             return []
@@ -213,15 +216,24 @@ class ChartDesk:
         dropped = reading.dropped or ("",) * len(reading.signal)
         return [
             {
-                "name": p.name, "role": p.role, "shot": reading.linear[k], "after": after[k], "reference": reference[k],
-                "before_de": float(before[k]), "after_de": float(left[k]), "dropped": dropped[k], "box": p.box,
+                "name": p.name,
+                "role": p.role,
+                "shot": reading.linear[k],
+                "after": after[k],
+                "reference": reference[k],
+                "before_de": float(before[k]),
+                "after_de": float(left[k]),
+                "dropped": dropped[k],
+                "box": p.box,
             }
             for k, p in enumerate(reading.layout.patches)
-        ]  # fmt: skip
+        ]
 
     @staticmethod
     def lines(patches: list[dict[str, Any]]) -> tuple[Float64, Float64, Float64]:
-        """Neutral steps: (n,) stops from grey of the reference, and (n, 3) stops by which R, G, B differ from it, as filmed and after."""
+        """Neutral steps: (n,) stops from grey of the reference, and (n, 3) stops by which R, G, B differ from it, as
+        filmed and after.
+        """
         rows = [p for p in patches if p["role"] == "neutral" and not p["dropped"]]
         if not rows:
             return np.zeros(0), np.zeros((0, 3)), np.zeros((0, 3))

@@ -1,4 +1,6 @@
-"""The Charts view: read a camera's chart, see why this frame, solve it, and keep it as the balance; profile and latitude beside it."""
+"""The Charts view: read a camera's chart, see why this frame, solve it, and keep it as the balance; profile and
+latitude beside it.
+"""
 
 from collections.abc import Callable
 from dataclasses import replace
@@ -451,8 +453,10 @@ class ChartsView(QWidget):
                 item = QListWidgetItem(f"{s.title}: {s.metric} {s.mean:.2f}, leave-one-out {loo}")
                 item.setData(COLUMNS, ("●" if s.model == current else "○", s.title, f"{s.mean:.2f}", loo))
                 item.setToolTip(
-                    f"{s.title}: mean {s.mean:.2f}, 95 % {s.p95:.2f}, leave-one-out {loo} {s.metric}. It moves the chart's colours by "
-                    f"{s.size:.2f} apart from exposure, and stretches colours {s.condition:.2f} times more one way than another"
+                    f"{s.title}: mean {s.mean:.2f}, 95 % {s.p95:.2f}, leave-one-out {loo} {s.metric}. It "
+                    "moves the chart's colours by "
+                    f"{s.size:.2f} apart from exposure, and stretches colours {s.condition:.2f} times more "
+                    "one way than another"
                 )
                 item.setData(Qt.ItemDataRole.UserRole, s.model)
                 self.solutions.addItem(item)
@@ -484,9 +488,15 @@ class ChartsView(QWidget):
         camera, place = self.desk.names(shot)
         count = len(follow)
         self.offer.setText(
-            f"{count} {'shot' if count == 1 else 'shots'} of {camera} in {place} {'follows' if count == 1 else 'follow'} this balance"
+            (
+                f"{count} {'shot' if count == 1 else 'shots'} of {camera} in {place} "
+                f"{'follows' if count == 1 else 'follow'} this balance"
+            )
             + (
-                f"; {len(own)} {'holds' if len(own) == 1 else 'hold'} a correction of {'its' if len(own) == 1 else 'their'} own"
+                (
+                    f"; {len(own)} {'holds' if len(own) == 1 else 'hold'} a correction of "
+                    f"{'its' if len(own) == 1 else 'their'} own"
+                )
                 if own
                 else ""
             )

@@ -23,7 +23,10 @@ MEANING = {
     "skin hue": "Median angle of skin on the BT.709 chroma plane. Skin of all darkness lies near 123 degrees.",
     "skin level": "Median luma of skin, in % of the display's signal.",
     "sharpness": "Fine detail over coarse detail, shot over hero, noise taken off. Softness can only take away.",
-    "noise": "Robust sigma in flat parts at mid grey, in 10-bit codes of working log. Reported, not settled: grain is not faked.",
+    "noise": (
+        "Robust sigma in flat parts at mid grey, in 10-bit codes of working log. Reported, not settled: grain "
+        "is not faked."
+    ),
     "clipping": "Share of pixels at the recording's ceiling or floor. Reported, not settled.",
     "colour": "Mean colour difference on the chart, CIEDE2000.",
 }

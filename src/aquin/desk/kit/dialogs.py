@@ -1,4 +1,6 @@
-"""Dialogs that fit: no larger than the window's screen leaves, what is longer scrolls, and the buttons stay in reach."""
+"""Dialogs that fit: no larger than the window's screen leaves, what is longer scrolls, and the buttons stay in
+reach.
+"""
 
 from PySide6.QtCore import QSize, Qt
 from PySide6.QtWidgets import (
@@ -22,7 +24,9 @@ def room_for(dialog: QDialog) -> QSize:
 
 
 def open_fitting(dialog: QDialog) -> QDialog:
-    """Show a dialog; where it would be larger than the screen leaves, its content scrolls and its last row, the buttons, stays."""
+    """Show a dialog; where it would be larger than the screen leaves, its content scrolls and its last row, the
+    buttons, stays.
+    """
     room = room_for(dialog)
     hint = dialog.sizeHint().expandedTo(dialog.minimumSizeHint())
     if hint.height() > room.height() or hint.width() > room.width():

@@ -10,7 +10,8 @@ from aquin.desk.kit import theme
 class Number(QLineEdit):
     """One number with its step and limits.
 
-    Drag sideways (Shift coarse, Ctrl fine), arrow keys, or type and press Enter; double-click resets. `changed` carries the
+    Drag sideways (Shift coarse, Ctrl fine), arrow keys, or type and press Enter; double-click resets. `changed`
+    carries the
     value and whether it is part of a drag; `ended` tells that a drag is over.
     """
 
@@ -46,7 +47,8 @@ class Number(QLineEdit):
         self.setFont(theme.font())
         self.setAccessibleName(f"{name}, {unit}" if unit else name)
         self.setToolTip(
-            f"{name}{f' in {unit}' if unit else ''}. Drag sideways, arrow keys, or type; Shift is coarse, Ctrl fine; double-click resets."
+            f"{name}{f' in {unit}' if unit else ''}. Drag sideways, arrow keys, or type; Shift is coarse, "
+            "Ctrl fine; double-click resets."
         )
         self.setCursor(Qt.CursorShape.SizeHorCursor)
         self.setFixedHeight(22)

@@ -126,7 +126,8 @@ class Picker(QDialog):
 
             found = levels_of(self.config, self.encoding)
             self.note.setText(
-                f"18 % grey at {found.grey.signal:.1f} % (code {found.grey.code10}), 90 % white at {found.white.signal:.1f} %, "
+                f"18 % grey at {found.grey.signal:.1f} % (code {found.grey.code10}), 90 % white at "
+                f"{found.white.signal:.1f} %, "
                 f"ceiling {found.ceiling_stops_above_grey:+.1f} stops from grey"
             )
         except AquinError as error:

@@ -40,7 +40,8 @@ def fit(linear: Float32, width: int, height: int) -> Float32:
 def show(
     linear: Float32, grade: Grade, baked: BakedView, scale: float = 1.0, window: Window = WHOLE
 ) -> Shown:
-    """Grade exactly, view through the LUT; two halves at once. `scale`: size of this picture over the frame's. `window`: the part of the
+    """Grade exactly, view through the LUT; two halves at once. `scale`: size of this picture over the frame's.
+    `window`: the part of the
     frame that it is."""
     out = np.empty(linear.shape, np.float32)
     bytes_: np.ndarray = np.empty((*out.shape[:2], 4), np.uint8)
@@ -83,7 +84,9 @@ def cut(linear: Float32, window: Window) -> tuple[Float32, Window]:
 
 @dataclass(frozen=True)
 class Wish:
-    """What is to be seen of one side: its frame, grade, the window of it that fits into `size` pixels, and the area for the scopes."""
+    """What is to be seen of one side: its frame, grade, the window of it that fits into `size` pixels, and the area
+    for the scopes.
+    """
 
     linear: Float32
     grade: Grade
@@ -95,7 +98,9 @@ class Wish:
 
 @dataclass(frozen=True)
 class Seen:
-    """One side as made: the picture, where it lies in the frame, what the scopes are of, and the scaled linear pixels behind it."""
+    """One side as made: the picture, where it lies in the frame, what the scopes are of, and the scaled linear pixels
+    behind it.
+    """
 
     picture: Shown
     window: Window
@@ -164,7 +169,9 @@ def graded(linear: Float32, grade: Grade, window: Window = WHOLE) -> Float32:
 
 
 def gaps(hero: Float32, shot: Float32, size: tuple[int, int]) -> np.ndarray:
-    """(h, w, 4) bytes: CIEDE2000 between two scene-linear pictures in steps, for a size (width, height); they are compared at a third of it."""
+    """(h, w, 4) bytes: CIEDE2000 between two scene-linear pictures in steps, for a size (width, height); they are
+    compared at a third of it.
+    """
     few = (max(size[0] // 3, 16), max(size[1] // 3, 9))
     a, b = (
         lab_of_ap1(cv2.resize(x, few, interpolation=cv2.INTER_AREA).astype(np.float64)) for x in (hero, shot)

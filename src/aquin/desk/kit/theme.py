@@ -68,12 +68,14 @@ QPushButton:hover, QToolButton:hover { background: #3a3a3a; }
 QPushButton:focus, QToolButton:focus, QLineEdit:focus, QListWidget:focus, QComboBox:focus { border: 1px solid #b4b4b4; }
 QPushButton:checked, QToolButton:checked { background: #565656; color: #fafafa; border-color: #7a7a7a; }
 QPushButton:disabled, QToolButton:disabled { color: #6e6e6e; background: #262626; border-color: #343434; }
-QPushButton[quiet="true"], QToolButton[quiet="true"] { background: transparent; border: 1px solid transparent; padding: 2px 6px; color: #bebebe; }
+QPushButton[quiet="true"], QToolButton[quiet="true"] { background: transparent; border: 1px solid transparent;
+  padding: 2px 6px; color: #bebebe; }
 QPushButton[quiet="true"]:hover, QToolButton[quiet="true"]:hover { background: #3a3a3a; }
 QPushButton[quiet="true"]:focus, QToolButton[quiet="true"]:focus { border: 1px solid #b4b4b4; }
 QPushButton[quiet="true"]:checked, QToolButton[quiet="true"]:checked { background: #505050; color: #fafafa; }
 QPushButton[main="true"] { border-color: #a0a0a0; }
-QLineEdit { background: #181818; border: 1px solid #303030; border-radius: 2px; padding: 1px 4px; selection-background-color: #5c5c5c; }
+QLineEdit { background: #181818; border: 1px solid #303030; border-radius: 2px; padding: 1px 4px;
+  selection-background-color: #5c5c5c; }
 QListWidget { background: #181818; border: 1px solid #303030; outline: none; }
 QListWidget::item { padding: 3px 6px; }
 QListWidget::item:selected { background: #505050; color: #fafafa; }
@@ -85,7 +87,8 @@ QMenu::item:selected { background: #505050; }
 QScrollBar:vertical { background: #1c1c1c; width: 10px; }
 QScrollBar::handle:vertical { background: #484848; min-height: 24px; border-radius: 4px; }
 QScrollBar::add-line, QScrollBar::sub-line { height: 0; width: 0; }
-QProgressBar { background: #181818; border: 1px solid #404040; border-radius: 2px; text-align: center; max-height: 14px; }
+QProgressBar { background: #181818; border: 1px solid #404040; border-radius: 2px; text-align: center;
+  max-height: 14px; }
 QProgressBar::chunk { background: #707070; }
 QComboBox { background: #2e2e2e; border: 1px solid #484848; border-radius: 3px; padding: 2px 8px; }
 QComboBox QAbstractItemView { background: #282828; selection-background-color: #505050; }
@@ -113,8 +116,8 @@ QTableView#board QTableCornerButton::section { background: #1e1e1e; border: none
 QTreeView#shots { background: #1a1a1a; border: none; }
 QTreeView#shots::item { padding: 1px 4px; border-right: 1px solid #242424; }
 QTreeView#shots::item:selected { background: #464646; color: #fafafa; }
-QTreeView#shots QHeaderView::section { background: #202020; color: #9e9e9e; border: none; border-right: 1px solid #2c2c2c;
-  padding: 4px; }
+QTreeView#shots QHeaderView::section { background: #202020; color: #9e9e9e; border: none;
+  border-right: 1px solid #2c2c2c; padding: 4px; }
 QListView#shotPictures { background: #3a3a3a; border: none; }
 QListView#shotPictures::item:selected { background: #5a5a5a; color: #fafafa; }
 """

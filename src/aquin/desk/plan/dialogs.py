@@ -50,7 +50,8 @@ def ask_nearest(
     dialog.resize(560, 300)
     column = QVBoxLayout(dialog)
     words = Words(
-        "Tried on this camera's chart: how far its grey steps lie from a straight line, and what its colours are off by after "
+        "Tried on this camera's chart: how far its grey steps lie from a straight line, and what its "
+        "colours are off by after "
         "balancing. One that stands in is marked doubtful in the plan, with this reason."
     )
     words.setWordWrap(True)
@@ -94,7 +95,8 @@ def ask_luts(
     dialog.setWindowTitle("Monitor LUTs")
     column = QVBoxLayout(dialog)
     words = Words(
-        "A .cube for each camera, from its signal to the screen. It takes the policy's exposure back, so that the picture looks "
+        "A .cube for each camera, from its signal to the screen. It takes the policy's exposure back, so "
+        "that the picture looks "
         "as it will after balancing. Full: the device counts 0 to 1023; legal: 64 to 940."
     )
     words.setWordWrap(True)

@@ -97,7 +97,8 @@ def exposure(view: "PlanView", production: Production, chain: Chain) -> QWidget:
     grid.setColumnStretch(9, 1)
     box.column.addLayout(grid)
     note = Words(
-        "Levels in % of signal and as 10-bit code in the camera's files. Below grey: whole stops that still have four codes each."
+        "Levels in % of signal and as 10-bit code in the camera's files. Below grey: whole stops that still "
+        "have four codes each."
     )
     note.setFont(theme.font(theme.SMALL))
     note.set_role("dim")

@@ -1,4 +1,6 @@
-"""Where a camera's levels sit in its signal, as a strip: stops as ticks, grey as a line, what is asked for as a bracket."""
+"""Where a camera's levels sit in its signal, as a strip: stops as ticks, grey as a line, what is asked for as a
+bracket.
+"""
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
@@ -10,7 +12,9 @@ from aquin.production.plan import ExposureCard
 
 
 class ExposureStrip(QWidget):
-    """From 0 to 100 % of signal: light at each level as its grey, a tick for each stop, floor, grey, white, and the asked grey."""
+    """From 0 to 100 % of signal: light at each level as its grey, a tick for each stop, floor, grey, white, and the
+    asked grey.
+    """
 
     def __init__(self, config: ColourConfig, card: ExposureCard) -> None:
         super().__init__()
@@ -31,7 +35,8 @@ class ExposureStrip(QWidget):
             f"grey at {card.grey.signal:.1f} per cent, asked for at {card.asked.signal:.1f} per cent"
         )
         self.setToolTip(
-            "0 to 100 % of signal. A tick for each stop from 18 % grey; the bracket is where the policy asks for grey; W is 90 % white."
+            "0 to 100 % of signal. A tick for each stop from 18 % grey; the bracket is where the policy "
+            "asks for grey; W is 90 % white."
         )
 
     def paintEvent(self, event: QPaintEvent) -> None:

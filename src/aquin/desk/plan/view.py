@@ -1,4 +1,6 @@
-"""The Plan view: the chain from the screens back to the cameras, exposure, the chart routine, and what the crew gets."""
+"""The Plan view: the chain from the screens back to the cameras, exposure, the chart routine, and what the
+crew gets.
+"""
 
 from collections.abc import Callable
 from dataclasses import replace
@@ -88,7 +90,9 @@ class PlanView(QScrollArea):
             self._later.start(0)
 
     def _redraw(self) -> None:
-        """Build anew; scrolling and the focus stay where they were. While it is hidden, only the checks are made anew."""
+        """Build anew; scrolling and the focus stay where they were. While it is hidden, only the checks are made
+        anew.
+        """
         self.chain = chain_of(self.production, self.config) if self.production is not None else None
         self.checked.emit()
         self._dirty = not self.isVisible()
@@ -129,7 +133,8 @@ class PlanView(QScrollArea):
         column.setSpacing(14)
         if self.production is None or self.chain is None:
             words = Words(
-                "No production is open.\n\nMake one with File, New production (Ctrl+N), open one (Ctrl+Shift+P), or look at the demo."
+                "No production is open.\n\nMake one with File, New production (Ctrl+N), open one "
+                "(Ctrl+Shift+P), or look at the demo."
             )
             words.setAlignment(Qt.AlignmentFlag.AlignCenter)
             words.set_role("soft")
@@ -210,9 +215,13 @@ class PlanView(QScrollArea):
 
     def ask_encoding(self, camera: Camera) -> None:
         self.picker = pick_encoding(
-            self, self.config, camera,
-            lambda encoding, range: self.change_camera(camera, f"encoding {encoding}", encoding=encoding, encoding_note="", range=range),
-        )  # fmt: skip
+            self,
+            self.config,
+            camera,
+            lambda encoding, range: self.change_camera(
+                camera, f"encoding {encoding}", encoding=encoding, encoding_note="", range=range
+            ),
+        )
 
     def ask_nearest(self, camera: Camera) -> None:
         """Rank the known encodings by the camera's charts, and let the person take one."""
@@ -231,9 +240,12 @@ class PlanView(QScrollArea):
             )
 
         self.jobs.start_long(
-            "nearest", f"trying encodings on {camera.name}'s charts",
-            lambda tell: nearest_for(production, config, camera, tell=tell), done, self.told.emit,
-        )  # fmt: skip
+            "nearest",
+            f"trying encodings on {camera.name}'s charts",
+            lambda tell: nearest_for(production, config, camera, tell=tell),
+            done,
+            self.told.emit,
+        )
 
     def use_preset(self, camera: Camera, preset: dict[str, str]) -> None:
         try:
@@ -242,9 +254,12 @@ class PlanView(QScrollArea):
             self.told.emit(error.line())
             return
         self.change_camera(
-            camera, f"encoding {encoding}, as in earlier productions",
-            encoding=encoding, range=preset.get("range", ""), encoding_note=preset.get("note", ""),
-        )  # fmt: skip
+            camera,
+            f"encoding {encoding}, as in earlier productions",
+            encoding=encoding,
+            range=preset.get("range", ""),
+            encoding_note=preset.get("note", ""),
+        )
 
     def keep_preset(self, camera: Camera) -> None:
         kept = Remembered.read(remembered_file())

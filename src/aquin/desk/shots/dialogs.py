@@ -98,9 +98,15 @@ def show_edits(parent: QWidget, production: Production) -> QDialog:
     for row, event in enumerate(events):
         shot = production.find(Shot, event.shot_id)
         cells = (
-            edits[event.edit_id].name, str(event.position + 1), event.reel, event.clip, event.source_in, event.source_out,
-            shot.path if shot is not None else "", event.why,
-        )  # fmt: skip
+            edits[event.edit_id].name,
+            str(event.position + 1),
+            event.reel,
+            event.clip,
+            event.source_in,
+            event.source_out,
+            shot.path if shot is not None else "",
+            event.why,
+        )
         for k, text in enumerate(cells):
             item = QTableWidgetItem(text)
             if heads[k] in ("piece", "in", "out"):

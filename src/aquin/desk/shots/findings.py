@@ -1,4 +1,6 @@
-"""The findings of the selected shots, or of all: what it is, what speaks for it, the offered fix, and setting it aside."""
+"""The findings of the selected shots, or of all: what it is, what speaks for it, the offered fix, and setting it
+aside.
+"""
 
 from PySide6.QtCore import QSize, Qt, Signal
 from PySide6.QtGui import QResizeEvent

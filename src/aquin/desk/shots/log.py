@@ -153,10 +153,30 @@ class ShotLog:
             "" if not found else f"{_findings_text(self, shot)} {' '.join(f.severity for f in self.of(shot))}"
         )
         return " ".join(
-            (shot.name, self._names.get(shot.camera_id, ""), self._names.get(shot.setup_id, ""), shot.kind, shot.target, shot.slate,
-             shot.take, shot.start, self.text(shot, "encoding"), shot.range or shot.file_range, f"{shot.width} x {shot.height}",
-             shot.rate, shot.white, shot.tint, shot.exposure_index, shot.t_stop, shot.nd, shot.lens, shot.path, shot.note, findings)
-        )  # fmt: skip
+            (
+                shot.name,
+                self._names.get(shot.camera_id, ""),
+                self._names.get(shot.setup_id, ""),
+                shot.kind,
+                shot.target,
+                shot.slate,
+                shot.take,
+                shot.start,
+                self.text(shot, "encoding"),
+                shot.range or shot.file_range,
+                f"{shot.width} x {shot.height}",
+                shot.rate,
+                shot.white,
+                shot.tint,
+                shot.exposure_index,
+                shot.t_stop,
+                shot.nd,
+                shot.lens,
+                shot.path,
+                shot.note,
+                findings,
+            )
+        )
 
     def cut_of(self, shot: Shot) -> list[int]:
         """The numbers of the edit's pieces that were cut from a shot, from 1."""

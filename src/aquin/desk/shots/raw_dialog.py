@@ -27,7 +27,8 @@ class RawDialog(QDialog):
         self.setWindowTitle("Develop raw stills")
         column = QVBoxLayout(self)
         words = Words(
-            f"{names[0] if len(names) == 1 else f'{len(names)} stills'}. Exposure and white set here come before the balance and everything "
+            f"{names[0] if len(names) == 1 else f'{len(names)} stills'}. Exposure and white set here come "
+            "before the balance and everything "
             "after it; what was graded on top is marked stale." + (f" As shot: {said}." if said else "")
         )
         words.setWordWrap(True)

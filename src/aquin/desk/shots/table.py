@@ -42,7 +42,9 @@ class Cells(QStyledItemDelegate):
         super().__init__(view)
         self.view = view
 
-    def createEditor(self, parent: QWidget, option: QStyleOptionViewItem, index: QModelIndex) -> QWidget:  # type: ignore[override]
+    def createEditor(  # type: ignore[override]
+        self, parent: QWidget, option: QStyleOptionViewItem, index: QModelIndex
+    ) -> QWidget:
         log, model = self.view.log, self.view.model
         column = COLUMNS[index.column()]
         if log is None or model is None or model.shot(index) is None or column.edits == "text":

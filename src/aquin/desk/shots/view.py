@@ -300,16 +300,26 @@ class ShotsView(QWidget):
             return
         production, config = self.production, self.log.config
         self.jobs.start_long(
-            "follow", "looking at the change", lambda tell: run_audit(production, config, measure=False),
-            lambda found: None, self.told.emit, aside=True,
-        )  # fmt: skip
+            "follow",
+            "looking at the change",
+            lambda tell: run_audit(production, config, measure=False),
+            lambda found: None,
+            self.told.emit,
+            aside=True,
+        )
 
     def _show_page(self) -> None:
         empty = ""
         if self.production is None:
-            empty = "No production is open.\n\nMake one with File, New production (Ctrl+N), open one (Ctrl+Shift+P), or look at the demo."
+            empty = (
+                "No production is open.\n\nMake one with File, New production (Ctrl+N), open one "
+                "(Ctrl+Shift+P), or look at the demo."
+            )
         elif not self.production.all(Shot):
-            empty = "Nothing is logged yet.\n\nDrop a folder of media here, or use Log …  Cameras and setups are proposed from what the files say."
+            empty = (
+                "Nothing is logged yet.\n\nDrop a folder of media here, or use Log …  Cameras and setups are "
+                "proposed from what the files say."
+            )
         elif self.model is not None and not self.model.groups:
             empty = "No shot fits this filter."
         self.empty.setText(empty)

@@ -20,7 +20,8 @@ class Fix:
 class Finding:
     """One thing that is wrong, or may be.
 
-    `shots`, `camera`, `setup` are ids of what it is about. `evidence`: pairs of what was looked at and its value in words.
+    `shots`, `camera`, `setup` are ids of what it is about. `evidence`: pairs of what was looked at and its value in
+    words.
     `confidence`: 0 to 1, how sure the rule is. `advice`: what to do where no `fix` can be made with one click.
     """
 

@@ -24,10 +24,19 @@ def pasted(case: Case) -> Iterator[Finding]:
                 continue
             here, there = (case.production.get(Camera, g.camera_id).name for g in (other, first))
             yield Finding(
-                "balance pasted", "warning", 0.95, f"{here} has exactly the balance of {there}", camera=other.camera_id, setup=other.setup_id,
-                evidence=(("setup", _setup(case, other)), ("the same in", f"{there}, {_setup(case, first)}"), ("came from", other.origin or "not noted")),
+                "balance pasted",
+                "warning",
+                0.95,
+                f"{here} has exactly the balance of {there}",
+                camera=other.camera_id,
+                setup=other.setup_id,
+                evidence=(
+                    ("setup", _setup(case, other)),
+                    ("the same in", f"{there}, {_setup(case, first)}"),
+                    ("came from", other.origin or "not noted"),
+                ),
                 advice="A balance taken on one body is wrong on the next: take it from this body's own card.",
-            )  # fmt: skip
+            )
 
 
 def missing(case: Case) -> Iterator[Finding]:
@@ -42,10 +51,20 @@ def missing(case: Case) -> Iterator[Finding]:
         if hero is not None and hero.camera_id == camera_id:  # the others are matched to it as it was filmed
             continue
         yield Finding(
-            "balance missing", "warning", 1.0, f"{camera.name} has no balance in {setup.name}", camera=camera_id, setup=setup_id,
-            evidence=(("cameras that have one here", ", ".join(sorted(case.production.get(Camera, c).name for c in others))),),
+            "balance missing",
+            "warning",
+            1.0,
+            f"{camera.name} has no balance in {setup.name}",
+            camera=camera_id,
+            setup=setup_id,
+            evidence=(
+                (
+                    "cameras that have one here",
+                    ", ".join(sorted(case.production.get(Camera, c).name for c in others)),
+                ),
+            ),
             advice="Take it from this camera's card in this setup.",
-        )  # fmt: skip
+        )
 
 
 def look_on(case: Case) -> Iterator[Finding]:
@@ -55,11 +74,14 @@ def look_on(case: Case) -> Iterator[Finding]:
     want = {key for key, shots in case.together.items() if any(s.kind == "shot" for s in shots)}
     if looks and want - have:
         yield Finding(
-            "look on", "note", 1.0, f"The look is on while {len(want - have)} of {len(want)} balances are missing",
+            "look on",
+            "note",
+            1.0,
+            f"The look is on while {len(want - have)} of {len(want)} balances are missing",
             evidence=(("balances", f"{len(want & have)} of {len(want)}"),),
             advice="Balance with the look off: it hides casts.",
             fix=Fix("switch the look off", tuple(("grade", g.id, {"on": False}) for g in looks)),
-        )  # fmt: skip
+        )
 
 
 def _setup(case: Case, grade: Grade) -> str:

@@ -23,7 +23,9 @@ CAST = 0.4
 """Stops of log2 R/B from its siblings at which a recording's white is doubted by its picture alone."""
 
 CARD = 0.25
-"""Stops of R/B between a chart's greys and the same camera's grey card; tilting a chart at dusk moves it by up to 0.2."""
+"""Stops of R/B between a chart's greys and the same camera's grey card; tilting a chart at dusk moves it by up to
+0.2.
+"""
 
 CARD_MIRED = 48.0
 """Mired between the light on a card and on any other camera's card."""
@@ -33,24 +35,39 @@ STOPS_A_MIRED = 0.0113
 
 
 def exposure(case: Case) -> Iterator[Finding]:
-    """Recordings away from what their camera recorded in the setup, after the change of light that other cameras saw, too."""
+    """Recordings away from what their camera recorded in the setup, after the change of light that other cameras saw,
+    too.
+    """
     for setup_id in {s for _, s in case.together}:
         for shot, off, width in exposure_off(case, setup_id):
             if abs(off) > max(EXPOSURE, 3 * width):
                 own = case.surveys[shot.id].stops[AT[50]]
                 yield Finding(
-                    "exposure", "warning", min(0.6 + 0.2 * (abs(off) - EXPOSURE), 0.97),
+                    "exposure",
+                    "warning",
+                    min(0.6 + 0.2 * (abs(off) - EXPOSURE), 0.97),
                     f"It is {off:+.1f} stops from {case.camera(shot)}'s other recordings in {case.setup(shot)}",
                     (shot.id,),
-                    evidence=(("half of it lies under", f"{own:+.2f} st over grey"), ("expected", f"{own - off:+.2f} st"), ("the others differ by", f"{width:.2f} st"),
-                              ("index, stop, ND", " ".join(v for v in (shot.exposure_index, shot.t_stop, shot.nd) if v) or "not noted")),
+                    evidence=(
+                        ("half of it lies under", f"{own:+.2f} st over grey"),
+                        ("expected", f"{own - off:+.2f} st"),
+                        ("the others differ by", f"{width:.2f} st"),
+                        (
+                            "index, stop, ND",
+                            " ".join(v for v in (shot.exposure_index, shot.t_stop, shot.nd) if v)
+                            or "not noted",
+                        ),
+                    ),
                     advice="Balance it in scene-linear by that much; three stops under or more are usually too noisy."
-                    if off < 0 else "Balance it in scene-linear by that much; check what is clipped.",
-                )  # fmt: skip
+                    if off < 0
+                    else "Balance it in scene-linear by that much; check what is clipped.",
+                )
 
 
 def exposure_off(case: Case, setup_id: str) -> list[tuple[Shot, float, float]]:
-    """A setup's shots, how many stops each is from what its siblings would have it, and how far those are from each other."""
+    """A setup's shots, how many stops each is from what its siblings would have it, and how far those are from each
+    other.
+    """
     takes = _comparable(case, setup_id)
     parts = [_departures(takes, [case.surveys[s.id].stops[AT[p]] for s in takes]) for p in QUARTILES]
     out = []
@@ -64,7 +81,9 @@ def exposure_off(case: Case, setup_id: str) -> list[tuple[Shot, float, float]]:
 
 
 def white_left(case: Case) -> Iterator[Finding]:
-    """A white setting unlike the camera's others here: by the report, by the picture, or by both; often that of the setup before."""
+    """A white setting unlike the camera's others here: by the report, by the picture, or by both; often that of the
+    setup before.
+    """
     for setup_id in {s for _, s in case.together}:
         takes = _comparable(case, setup_id)
         shifts = dict(
@@ -111,13 +130,19 @@ def _white(
             + f"; here it should be {usual} K"
         )
     return Finding(
-        "white setting", "warning", round(sure, 2), words, (shot.id,), evidence=tuple(evidence),
+        "white setting",
+        "warning",
+        round(sure, 2),
+        words,
+        (shot.id,),
+        evidence=tuple(evidence),
         advice="It needs a balance of its own: the one of this camera and setup does not fit.",
-    )  # fmt: skip
+    )
 
 
 def card_light(case: Case) -> Iterator[Finding]:
-    """A card that was not in the scene's light: its greys disagree with the same camera's grey card, or with other cameras' cards.
+    """A card that was not in the scene's light: its greys disagree with the same camera's grey card, or with other
+    cameras' cards.
 
     Between cameras the light on a card is what its greys say in mired, on top of the camera's white setting.
     """
@@ -175,10 +200,14 @@ def _farther(case: Case, shot: Shot, light: float, other: float) -> bool:
 
 def _other_light(case: Case, shot: Shot, off: float, evidence: tuple[tuple[str, str], ...]) -> Finding:
     return Finding(
-        "card light", "warning", round(min(0.6 + 0.3 * abs(off), 0.95), 2),
-        f"The card was in a {'warmer' if off > 0 else 'cooler'} light than {case.setup(shot)}", (shot.id,), evidence=evidence,
+        "card light",
+        "warning",
+        round(min(0.6 + 0.3 * abs(off), 0.95), 2),
+        f"The card was in a {'warmer' if off > 0 else 'cooler'} light than {case.setup(shot)}",
+        (shot.id,),
+        evidence=evidence,
         advice="Do not balance by this card: take another one of the setup, or another camera's.",
-    )  # fmt: skip
+    )
 
 
 def clipping(case: Case) -> Iterator[Finding]:
@@ -199,25 +228,37 @@ def clipping(case: Case) -> Iterator[Finding]:
             shares = [100 - p for p in (95, 99, 99.9) if luma[AT[p]] > ceiling - 0.012]
             if shares and shares[0] >= 1:
                 yield Finding(
-                    "clipping", "note", 0.8, f"About {shares[0]:.0f} % or more of it is clipped at the recording's ceiling", (shot.id,),
-                    evidence=(("ceiling of the camera's recordings", f"{100 * ceiling:.1f} % of signal"), ("99 % of this one", f"{100 * luma[AT[99]]:.1f} %")),
+                    "clipping",
+                    "note",
+                    0.8,
+                    f"About {shares[0]:.0f} % or more of it is clipped at the recording's ceiling",
+                    (shot.id,),
+                    evidence=(
+                        ("ceiling of the camera's recordings", f"{100 * ceiling:.1f} % of signal"),
+                        ("99 % of this one", f"{100 * luma[AT[99]]:.1f} %"),
+                    ),
                     advice="What is clipped can't be matched; keep it out of the evidence.",
-                )  # fmt: skip
+                )
 
 
 def _comparable(case: Case, setup_id: str) -> list[Shot]:
     """The measured recordings of a setup whose picture was not changed."""
     return [
-        s for (_, where), group in case.together.items() if where == setup_id
-        for s in group if s.id in case.surveys and s.id not in case.altered
-    ]  # fmt: skip
+        s
+        for (_, where), group in case.together.items()
+        if where == setup_id
+        for s in group
+        if s.id in case.surveys and s.id not in case.altered
+    ]
 
 
 def _departures(takes: Sequence[Shot], values: Sequence[float]) -> list[tuple[float, float] | None]:
     """How far each recording is from what its camera and its time of day would give, and how far its siblings are.
 
-    value = camera + moment + rest, with the least sum of |rest|, so that a wrong recording keeps its whole error. A moment is
-    a run of recordings without a pause of more than two minutes; from moment to moment the light prefers to change evenly.
+    value = camera + moment + rest, with the least sum of |rest|, so that a wrong recording keeps its whole error. A
+    moment is
+    a run of recordings without a pause of more than two minutes; from moment to moment the light prefers to change
+    evenly.
     None where a camera has fewer than three recordings.
     """
     if not takes:

@@ -18,10 +18,14 @@ def unreadable(case: Case) -> Iterator[Finding]:
     for shot in case.shots:
         if shot.trouble:
             yield Finding(
-                "unreadable", "error", 1.0, f"It can't be read: {shot.trouble}", (shot.id,),
+                "unreadable",
+                "error",
+                1.0,
+                f"It can't be read: {shot.trouble}",
+                (shot.id,),
                 evidence=(("file", shot.path), ("size", f"{shot.bytes / 1e6:.1f} MB")),
                 advice="Copy it again from its card; the log then reads it by itself.",
-            )  # fmt: skip
+            )
 
 
 def cut_short(case: Case) -> Iterator[Finding]:
@@ -42,9 +46,14 @@ def cut_short(case: Case) -> Iterator[Finding]:
         evidence += [("decoding", words) for words in bad[:3]]
         sure = 0.98 if bad or any(who == "file's header" for who, _ in short) else 0.8
         yield Finding(
-            "cut short", "error", sure, "The file ends early or is damaged", (shot.id,), evidence=tuple(evidence),
+            "cut short",
+            "error",
+            sure,
+            "The file ends early or is damaged",
+            (shot.id,),
+            evidence=tuple(evidence),
             advice="Copy it again from its card and compare the sizes.",
-        )  # fmt: skip
+        )
 
 
 def _claimed(shot: Shot, usual: str) -> list[tuple[str, int]]:
@@ -67,10 +76,14 @@ def rates(case: Case) -> Iterator[Finding]:
     for shot in case.shots:
         if shot.rate and usual and Fraction(shot.rate) != Fraction(usual):
             yield Finding(
-                "frame rate", "error", 0.97, f"It runs at {_fps(shot.rate)} frames a second, the production at {_fps(usual)}",
-                (shot.id,), evidence=(("frame rate", _fps(shot.rate)), ("others", _fps(usual))),
+                "frame rate",
+                "error",
+                0.97,
+                f"It runs at {_fps(shot.rate)} frames a second, the production at {_fps(usual)}",
+                (shot.id,),
+                evidence=(("frame rate", _fps(shot.rate)), ("others", _fps(usual))),
                 advice="Decide how it is conformed, frame by frame (then it runs slower or faster) or by speed.",
-            )  # fmt: skip
+            )
 
 
 def sizes(case: Case) -> Iterator[Finding]:
@@ -84,9 +97,14 @@ def sizes(case: Case) -> Iterator[Finding]:
         for shot in shots:
             if (own := f"{shot.width} x {shot.height}") != usual:
                 yield Finding(
-                    "size", "warning", 0.9, f"It is {own}, the camera's others are {usual}", (shot.id,),
-                    evidence=(("size", own), ("others", usual)), advice="Check whether the camera was set to another format.",
-                )  # fmt: skip
+                    "size",
+                    "warning",
+                    0.9,
+                    f"It is {own}, the camera's others are {usual}",
+                    (shot.id,),
+                    evidence=(("size", own), ("others", usual)),
+                    advice="Check whether the camera was set to another format.",
+                )
 
 
 def timecodes(case: Case) -> Iterator[Finding]:
@@ -98,12 +116,20 @@ def timecodes(case: Case) -> Iterator[Finding]:
         if not shot.start and shot.frames > 1:
             said = shot.metadata.get("reported start", "")
             yield Finding(
-                "no timecode", "warning", 1.0, "It carries no timecode", (shot.id,),
+                "no timecode",
+                "warning",
+                1.0,
+                "It carries no timecode",
+                (shot.id,),
                 evidence=(("timecode in the file", "none"), ("camera report", said or "silent")),
                 advice="Conforming it needs its name"
-                + (f"; the report's {said} is used meanwhile." if said else " or a start typed into the log."),
-                fix=Fix(f"take {said} from the report", (("shot", shot.id, {"start": said}),)) if said else None,
-            )  # fmt: skip
+                + (
+                    f"; the report's {said} is used meanwhile." if said else " or a start typed into the log."
+                ),
+                fix=Fix(f"take {said} from the report", (("shot", shot.id, {"start": said}),))
+                if said
+                else None,
+            )
         times = seconds_of(shot)
         if times is not None and shot.camera_id and shot.frames > 1:
             lanes[shot.camera_id, day_of(shot)].append((*times, shot))
@@ -113,11 +139,17 @@ def timecodes(case: Case) -> Iterator[Finding]:
             rate = float(one.fps or 24)
             if end - begin > 1.5 / rate and one.content != other.content:
                 yield Finding(
-                    "overlap", "error", 0.9, f"Two recordings of one camera overlap by {end - begin:.1f} s",
+                    "overlap",
+                    "error",
+                    0.9,
+                    f"Two recordings of one camera overlap by {end - begin:.1f} s",
                     (one.id, other.id),
-                    evidence=((one.path, f"{one.start}, {one.frames} frames"), (other.path, f"{other.start}, {other.frames} frames")),
+                    evidence=(
+                        (one.path, f"{one.start}, {one.frames} frames"),
+                        (other.path, f"{other.start}, {other.frames} frames"),
+                    ),
                     advice="One has another camera's or another day's timecode: check the camera of both.",
-                )  # fmt: skip
+                )
 
 
 def names(case: Case) -> Iterator[Finding]:
@@ -131,20 +163,29 @@ def names(case: Case) -> Iterator[Finding]:
     for shots in by_name.values():
         if len(shots) > 1 and len({s.content for s in shots}) > 1:
             yield Finding(
-                "duplicate name", "warning", 1.0, f"{len(shots)} recordings are called {shots[0].name}", tuple(s.id for s in shots),
+                "duplicate name",
+                "warning",
+                1.0,
+                f"{len(shots)} recordings are called {shots[0].name}",
+                tuple(s.id for s in shots),
                 evidence=tuple((s.path, s.start or "no timecode") for s in shots),
                 advice="An edit list can't tell them apart by name: give one another name in the log.",
                 fix=Fix(
                     "put the card's name before each",
                     tuple(("shot", s.id, {"name": f"{s.path.split('/')[0]}_{s.name}"}) for s in shots),
                 ),
-            )  # fmt: skip
+            )
     for shots in by_content.values():
         if len(shots) > 1:
             yield Finding(
-                "same file twice", "warning", 0.95, f"{len(shots)} files hold the same", tuple(s.id for s in shots),
-                evidence=tuple((s.path, f"{s.bytes} bytes") for s in shots), advice="Take one of them out of the log.",
-            )  # fmt: skip
+                "same file twice",
+                "warning",
+                0.95,
+                f"{len(shots)} files hold the same",
+                tuple(s.id for s in shots),
+                evidence=tuple((s.path, f"{s.bytes} bytes") for s in shots),
+                advice="Take one of them out of the log.",
+            )
 
 
 def charts_filmed(case: Case) -> Iterator[Finding]:
@@ -159,11 +200,21 @@ def charts_filmed(case: Case) -> Iterator[Finding]:
             continue
         what = " and ".join(missing) if there else "chart or card"
         yield Finding(
-            "chart missing", "warning" if not there else "note", 0.95, f"{camera.name} filmed no {what} in {setup.name}",
-            camera=camera_id, setup=setup_id,
-            evidence=(("shots there", str(sum(s.kind == "shot" for s in shots))), ("charts and cards there", ", ".join(sorted(there)) or "none")),
-            advice="Balance it by another camera's chart and the same points, and film one if the light is still there.",
-        )  # fmt: skip
+            "chart missing",
+            "warning" if not there else "note",
+            0.95,
+            f"{camera.name} filmed no {what} in {setup.name}",
+            camera=camera_id,
+            setup=setup_id,
+            evidence=(
+                ("shots there", str(sum(s.kind == "shot" for s in shots))),
+                ("charts and cards there", ", ".join(sorted(there)) or "none"),
+            ),
+            advice=(
+                "Balance it by another camera's chart and the same points, and film one if the light is still "
+                "there."
+            ),
+        )
 
 
 def undecided(case: Case) -> Iterator[Finding]:
@@ -174,11 +225,14 @@ def undecided(case: Case) -> Iterator[Finding]:
         if open_:
             said = most(s.said_encoding for s in open_)
             yield Finding(
-                "encoding unknown", "warning", 1.0, f"{camera.name}: the encoding of {len(open_)} recordings is not decided",
+                "encoding unknown",
+                "warning",
+                1.0,
+                f"{camera.name}: the encoding of {len(open_)} recordings is not decided",
                 camera=camera.id,
                 evidence=(("the files say", said or "nothing"), ("in the configuration", "no")),
                 advice="Choose one in Plan; for a camera that is not listed, take the nearest and note why.",
-            )  # fmt: skip
+            )
 
 
 def _fps(rate: str) -> str:

@@ -1,4 +1,6 @@
-"""Rules on how the codes of a file are meant: encoding, range, matrix, and pictures that were changed before recording."""
+"""Rules on how the codes of a file are meant: encoding, range, matrix, and pictures that were changed before
+recording.
+"""
 
 from collections.abc import Iterator
 
@@ -50,10 +52,18 @@ def encoding_tag(case: Case) -> Iterator[Finding]:
             ]
             sure = 0.95 if apart < ALIKE else 0.75
         yield Finding(
-            "encoding", "error", sure, f"It is tagged {own}, but looks like {usual}, as the camera's others are", (shot.id,),
-            evidence=tuple(evidence), advice="Look at it beside a sibling under both encodings.",
-            fix=Fix(f"use {usual}, the camera's encoding", (("shot", shot.id, {"encoding": "", "said_encoding": ""}),)),
-        )  # fmt: skip
+            "encoding",
+            "error",
+            sure,
+            f"It is tagged {own}, but looks like {usual}, as the camera's others are",
+            (shot.id,),
+            evidence=tuple(evidence),
+            advice="Look at it beside a sibling under both encodings.",
+            fix=Fix(
+                f"use {usual}, the camera's encoding",
+                (("shot", shot.id, {"encoding": "", "said_encoding": ""}),),
+            ),
+        )
 
 
 def range_tag(case: Case) -> Iterator[Finding]:
@@ -75,18 +85,28 @@ def range_tag(case: Case) -> Iterator[Finding]:
             fits = inside if flag == "full" else not inside
             sure = 0.95 if fits else 0.7
             yield Finding(
-                "range", "error", sure, f"It is flagged {flag} range; its codes are {usual}, as the camera's others are",
-                (shot.id,), evidence=evidence, advice="Compare its blacks with a sibling's.",
+                "range",
+                "error",
+                sure,
+                f"It is flagged {flag} range; its codes are {usual}, as the camera's others are",
+                (shot.id,),
+                evidence=evidence,
+                advice="Compare its blacks with a sibling's.",
                 fix=Fix(f"read it as {usual} range", (("shot", shot.id, {"range": usual}),)),
-            )  # fmt: skip
+            )
             continue
         low, high = (file_code(survey.luma[AT[p]], flag) for p in (1, 99))
         if flag == "legal" and shot.codec and (low < 44 or high > 975):
             yield Finding(
-                "range", "warning", 0.6, "It is flagged legal range, but more than 1 % of it lies beyond legal codes", (shot.id,),
-                evidence=evidence, advice="Read it as full range and look at black and white.",
+                "range",
+                "warning",
+                0.6,
+                "It is flagged legal range, but more than 1 % of it lies beyond legal codes",
+                (shot.id,),
+                evidence=evidence,
+                advice="Read it as full range and look at black and white.",
                 fix=Fix("read it as full range", (("shot", shot.id, {"range": "full"}),)),
-            )  # fmt: skip
+            )
 
 
 def matrix_tag(case: Case) -> Iterator[Finding]:
@@ -103,17 +123,26 @@ def matrix_tag(case: Case) -> Iterator[Finding]:
                 continue
             want = usual if odd else "bt709"
             yield Finding(
-                "matrix", "warning", 0.8 if odd else 0.5,
-                f"Its YCbCr matrix is {shot.file_matrix}" + (f", the camera's others have {usual}" if odd else " on a large picture"),
+                "matrix",
+                "warning",
+                0.8 if odd else 0.5,
+                f"Its YCbCr matrix is {shot.file_matrix}"
+                + (f", the camera's others have {usual}" if odd else " on a large picture"),
                 (shot.id,),
-                evidence=(("matrix", f"{shot.file_matrix} ({shot.matrix_from})"), ("others", usual), ("size", f"{shot.width} x {shot.height}")),
+                evidence=(
+                    ("matrix", f"{shot.file_matrix} ({shot.matrix_from})"),
+                    ("others", usual),
+                    ("size", f"{shot.width} x {shot.height}"),
+                ),
                 advice="With the wrong matrix greens and reds shift; compare with a sibling.",
                 fix=Fix(f"read it with {want}", (("shot", shot.id, {"matrix": want}),)),
-            )  # fmt: skip
+            )
 
 
 def baked(case: Case) -> Iterator[Finding]:
-    """A viewing LUT in the recording: far more contrast and colour than its siblings, and codes that its curve can't give."""
+    """A viewing LUT in the recording: far more contrast and colour than its siblings, and codes that its curve can't
+    give.
+    """
     for shot in case.shots:
         survey = case.surveys.get(shot.id)
         encoding = case.how[shot.id].encoding
@@ -131,24 +160,43 @@ def baked(case: Case) -> Iterator[Finding]:
                 min(o.luma[AT[0.1]] for o in others) - lowest,
             )
             if span > 1.25 and colour > 1.25 and reach > 0.04:
-                yield _baked(shot, min(0.6 + 0.5 * (span - 1) + (0.1 if beyond > 0.01 else 0), 0.97), (
-                    ("contrast against siblings", f"{span:.2f} times"), ("colour against siblings", f"{colour:.2f} times"),
-                    ("darkest codes", f"{1023 * lowest:.0f}; the curve's black is {1023 * black:.0f}"),
-                    ("brightest codes", f"{at(survey, 99.9):.0f}; siblings to {max(at(o, 99.9) for o in others):.0f}"),
-                ))  # fmt: skip
+                yield _baked(
+                    shot,
+                    min(0.6 + 0.5 * (span - 1) + (0.1 if beyond > 0.01 else 0), 0.97),
+                    (
+                        ("contrast against siblings", f"{span:.2f} times"),
+                        ("colour against siblings", f"{colour:.2f} times"),
+                        ("darkest codes", f"{1023 * lowest:.0f}; the curve's black is {1023 * black:.0f}"),
+                        (
+                            "brightest codes",
+                            f"{at(survey, 99.9):.0f}; siblings to {max(at(o, 99.9) for o in others):.0f}",
+                        ),
+                    ),
+                )
         elif survey.below > 0.02:
-            yield _baked(shot, 0.55, (
-                ("below the curve's black", f"{100 * survey.below:.1f} % of the picture"),
-                ("darkest codes", f"{1023 * lowest:.0f}; the curve's black is {1023 * black:.0f}"),
-            ))  # fmt: skip
+            yield _baked(
+                shot,
+                0.55,
+                (
+                    ("below the curve's black", f"{100 * survey.below:.1f} % of the picture"),
+                    ("darkest codes", f"{1023 * lowest:.0f}; the curve's black is {1023 * black:.0f}"),
+                ),
+            )
 
 
 def _baked(shot: Shot, sure: float, evidence: tuple[tuple[str, str], ...]) -> Finding:
     return Finding(
-        "baked picture", "error", sure, "A viewing LUT seems to be baked in: its codes are no camera log", (shot.id,),
+        "baked picture",
+        "error",
+        sure,
+        "A viewing LUT seems to be baked in: its codes are no camera log",
+        (shot.id,),
         evidence=evidence,
-        advice="Ask for the recording without the LUT. Else tag it with a display encoding and match it by eye and chart.",
-    )  # fmt: skip
+        advice=(
+            "Ask for the recording without the LUT. Else tag it with a display encoding and match it by eye and "
+            "chart."
+        ),
+    )
 
 
 def steps(case: Case) -> Iterator[Finding]:
@@ -171,12 +219,21 @@ def steps(case: Case) -> Iterator[Finding]:
             words, better = _explained(case, shot)
             fix = Fix(f"read it as {better}", (("shot", shot.id, {"encoding": better}),)) if better else None
             yield Finding(
-                "encoding", "error", min(0.5 + 2 * abs(chart.slope - 1) + chart.bend, 0.95),
-                f"The chart's grey steps are {what} than {encoding} gives{guess}", (shot.id,), camera_id, setup_id,
-                evidence=(("slope of the steps", f"{chart.slope:.2f} (1 is right)"), ("bend", f"{chart.bend:.2f} stop rms"),
-                          ("what explains its chart", words)),
-                advice="Compare encodings on this chart in Charts, or profile the camera.", fix=fix,
-            )  # fmt: skip
+                "encoding",
+                "error",
+                min(0.5 + 2 * abs(chart.slope - 1) + chart.bend, 0.95),
+                f"The chart's grey steps are {what} than {encoding} gives{guess}",
+                (shot.id,),
+                camera_id,
+                setup_id,
+                evidence=(
+                    ("slope of the steps", f"{chart.slope:.2f} (1 is right)"),
+                    ("bend", f"{chart.bend:.2f} stop rms"),
+                    ("what explains its chart", words),
+                ),
+                advice="Compare encodings on this chart in Charts, or profile the camera.",
+                fix=fix,
+            )
 
 
 def _explained(case: Case, shot: Shot) -> tuple[str, str]:
@@ -207,11 +264,18 @@ def impossible(case: Case) -> Iterator[Finding]:
         if len(shots) >= 3 and len(bad) > 0.5 * len(shots):
             share = float(np.median([case.surveys[s.id].below for s in bad]))
             yield Finding(
-                "encoding", "error", 0.8, f"{camera.name}: codes lie below the black of {camera.encoding}", camera=camera.id,
-                evidence=(("recordings concerned", f"{len(bad)} of {len(shots)}"), ("below black", f"{100 * share:.1f} % of the picture"),
-                          ("black of the encoding", f"code {1023 * _black(case, camera.encoding):.0f}")),
+                "encoding",
+                "error",
+                0.8,
+                f"{camera.name}: codes lie below the black of {camera.encoding}",
+                camera=camera.id,
+                evidence=(
+                    ("recordings concerned", f"{len(bad)} of {len(shots)}"),
+                    ("below black", f"{100 * share:.1f} % of the picture"),
+                    ("black of the encoding", f"code {1023 * _black(case, camera.encoding):.0f}"),
+                ),
                 advice="Check the encoding and the range of this camera in Plan.",
-            )  # fmt: skip
+            )
 
 
 def _said(case: Case, shot: Shot) -> str:
@@ -232,15 +296,23 @@ def grey_target(case: Case) -> Iterator[Finding]:
         greys = [case.greys[s.id] for s in shots if s.id in case.greys and s.id not in case.altered]
         if len(greys) >= 2 and abs(middle := float(np.median(greys))) > FAR:
             yield Finding(
-                "encoding", "warning", min(0.4 + 0.1 * (abs(middle) - FAR), 0.7),
-                f"{camera.name}: grey cards lie {middle:+.1f} stops from where {camera.encoding} puts grey", camera=camera.id,
-                evidence=(("cards and charts", str(len(greys))), ("their grey", ", ".join(f"{g:+.1f} st" for g in greys[:6]))),
+                "encoding",
+                "warning",
+                min(0.4 + 0.1 * (abs(middle) - FAR), 0.7),
+                f"{camera.name}: grey cards lie {middle:+.1f} stops from where {camera.encoding} puts grey",
+                camera=camera.id,
+                evidence=(
+                    ("cards and charts", str(len(greys))),
+                    ("their grey", ", ".join(f"{g:+.1f} st" for g in greys[:6])),
+                ),
                 advice="Either the camera was exposed that far off throughout, or it records with another curve.",
-            )  # fmt: skip
+            )
 
 
 def above_ceiling(case: Case) -> Iterator[Finding]:
-    """A camera whose brightest codes mean more light than any recording holds: its curve is too steep for these codes."""
+    """A camera whose brightest codes mean more light than any recording holds: its curve is too steep for these
+    codes.
+    """
     for camera in case.production.all(Camera):
         if case.kind_of_encoding(camera.encoding) != "log":
             continue
@@ -250,11 +322,20 @@ def above_ceiling(case: Case) -> Iterator[Finding]:
         tops = [case.surveys[s.id].stops[AT[99.99]] for s in shots if s.id not in case.altered]
         if len(tops) >= 3 and sum(t > TOP for t in tops) > 0.3 * len(tops):
             yield Finding(
-                "encoding", "warning", 0.55, f"{camera.name}: its brightest codes mean {max(tops):+.1f} stops over grey in {camera.encoding}",
+                "encoding",
+                "warning",
+                0.55,
+                (
+                    f"{camera.name}: its brightest codes mean {max(tops):+.1f} stops over grey in "
+                    f"{camera.encoding}"
+                ),
                 camera=camera.id,
-                evidence=(("recordings beyond", f"{sum(t > TOP for t in tops)} of {len(tops)}"), ("believable", f"up to {TOP:+.0f} st over grey")),
+                evidence=(
+                    ("recordings beyond", f"{sum(t > TOP for t in tops)} of {len(tops)}"),
+                    ("believable", f"up to {TOP:+.0f} st over grey"),
+                ),
                 advice="Check the encoding of this camera in Plan: a curve that is too steep does this.",
-            )  # fmt: skip
+            )
 
 
 def _others(case: Case, shot: Shot) -> list[Survey]:

@@ -109,7 +109,9 @@ def pier() -> Place:
 
 
 def test_corner() -> Place:
-    """A plain corner on deck for the exposure series: one face in the light, one in the shade, room for the chart between."""
+    """A plain corner on deck for the exposure series: one face in the light, one in the shade, room for the chart
+    between.
+    """
     parts = [
         deck((-4, 4), (-4, 6), "deck grey"),
         box((0, 1.5, 4.2), (8, 3, 0.2), "cream paint"),

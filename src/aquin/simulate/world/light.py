@@ -11,7 +11,9 @@ from aquin.simulate.world.texture import cloud, sample, smooth
 
 @dataclass(frozen=True)
 class Lamp:
-    """A rectangular light: centre, two half edges, and its irradiance in 1 m distance. An `omni` one shines all round."""
+    """A rectangular light: centre, two half edges, and its irradiance in 1 m distance. An `omni` one shines all
+    round.
+    """
 
     spectrum: str
     centre: Vector

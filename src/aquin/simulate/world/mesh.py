@@ -212,6 +212,8 @@ def sheet(
     material: str,
     size: tuple[float, float],
 ) -> Mesh:
-    """A curved sheet from a function of (u, v) in 0..1 to (..., 3) points; `size` is its extent in metres for textures."""
+    """A curved sheet from a function of (u, v) in 0..1 to (..., 3) points; `size` is its extent in metres for
+    textures.
+    """
     u, v = np.meshgrid(np.linspace(0, 1, columns), np.linspace(0, 1, rows))
     return from_grid(shape(u, v), material, np.stack([u * size[0], v * size[1]], -1))

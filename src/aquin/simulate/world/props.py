@@ -96,7 +96,9 @@ def window_wall(
     material: str,
     deep: float = 0.12,
 ) -> list[Mesh]:
-    """A wall across the view at z, -wide to wide and 0 to top, with window openings (x from, x to) between low and high."""
+    """A wall across the view at z, -wide to wide and 0 to top, with window openings (x from, x to) between low and
+    high.
+    """
     edges = [-wide, *(x for span in spans for x in span), wide]
     out = [
         box((0, low / 2, z), (2 * wide, low, deep), material),

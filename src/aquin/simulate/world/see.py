@@ -23,7 +23,8 @@ _LAMP = 3
 class Layer:
     """Samples of one layer. Colours come from `colours`; a pixel of an edge has several samples.
 
-    `rows`, `columns`: the layer's window in the full picture. `light` is (n, spectra) irradiance, `shine` (n, spectra) radiance
+    `rows`, `columns`: the layer's window in the full picture. `light` is (n, spectra) irradiance, `shine` (n,
+    spectra) radiance
     that leaves the surface without being coloured by it.
     """
 
@@ -48,7 +49,8 @@ class Layer:
     def colours(self, tables: tuple[Float32, Float32, Float32]) -> tuple[Float32, Float32]:
         """(h, w, 3) premultiplied levels and (h, w) coverage.
 
-        `tables`: (spectra, materials, 3) levels of the materials' first and second colours, and (spectra, 3) of plain light.
+        `tables`: (spectra, materials, 3) levels of the materials' first and second colours, and (spectra, 3) of plain
+        light.
         """
         first, second, plain = tables
         out = self.shine @ plain
@@ -274,7 +276,9 @@ class Sight:
         return ambient, seen
 
     def light_at(self, points: Float32, normals: Float32, material: str) -> tuple[Float32, Float32]:
-        """Irradiance (n, spectra) at points of a surface that is not in the world, and the mirror light it sends to the eye."""
+        """Irradiance (n, spectra) at points of a surface that is not in the world, and the mirror light it sends to
+        the eye.
+        """
         n = len(points)
         away = points - np.asarray(self.lens.eye, np.float32)
         distance = length(away)[:, 0]

@@ -12,7 +12,9 @@ SIDE = 512
 
 @lru_cache(maxsize=32)
 def cloud(roughness: float, seed: int = 0) -> Float32:
-    """(513, 513) noise that tiles every 512, uniform in 0 to 1; amplitude falls with frequency to the power of `roughness`."""
+    """(513, 513) noise that tiles every 512, uniform in 0 to 1; amplitude falls with frequency to the power of
+    `roughness`.
+    """
     random = np.random.default_rng(1000 + seed)
     f = np.fft.fftfreq(SIDE)
     radius = np.hypot(f[:, None], f[None, :])

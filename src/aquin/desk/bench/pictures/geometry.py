@@ -14,7 +14,9 @@ MOST_ZOOM = 32.0
 
 
 class Placed(QWidget):
-    """A widget that knows where the pictures lie in it. `resized`: other parts of them, or of another size, are to be made."""
+    """A widget that knows where the pictures lie in it. `resized`: other parts of them, or of another size, are to be
+    made.
+    """
 
     resized = Signal()
     handled = Signal()
