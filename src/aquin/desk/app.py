@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QApplication
 
 from aquin.desk.kit import theme
 from aquin.desk.kit.labels import PlainTips
+from aquin.desk.kit.room import fit_shown
 from aquin.desk.window import Window
 from aquin.own_files import last_session
 
@@ -32,7 +33,7 @@ def run_window(session: Path | None = None, demo: Path | None = None) -> int:
     app = application()
     window = Window()
     window.show()
-    QTimer.singleShot(0, window.fit_shown)
+    QTimer.singleShot(0, lambda: fit_shown(window))
     QTimer.singleShot(0, lambda: _open(window, session, demo))
     code = int(app.exec())
     put_away(window)

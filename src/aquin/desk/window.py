@@ -4,7 +4,7 @@ from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
-from PySide6.QtCore import QEvent, QObject, QRect, QSettings, QSize, Qt, QTimer
+from PySide6.QtCore import QEvent, QObject, QRect, QSettings, Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QKeyEvent
 from PySide6.QtWidgets import (
     QApplication,
@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 from aquin.desk.bench.session_file import read_session, write_session
 from aquin.desk.bench.state import BenchState, Decisions
 from aquin.desk.bench.view import BenchView
+from aquin.desk.bindings import bind_bench, bind_views
 from aquin.desk.board.view import BoardView
 from aquin.desk.charts.view import ChartsView
 from aquin.desk.commands import VIEWS, Commands
@@ -30,6 +31,7 @@ from aquin.desk.help import FindDialog, help_dialog, keys_dialog
 from aquin.desk.history import History
 from aquin.desk.kit.ask import CONFIGS, OCIO, ask_open
 from aquin.desk.kit.jobs import Jobs
+from aquin.desk.kit.room import LEAST, SIZE, fit
 from aquin.desk.next_step import Open, next_step
 from aquin.desk.plan.view import PlanView
 from aquin.desk.productions import Productions
@@ -42,11 +44,6 @@ from aquin.jobs.load_side import ROLES, Role
 from aquin.measure.ledger import MAIN
 from aquin.own_files import demo_folder, last_session, window_settings
 from aquin.production import Shot
-
-SIZE = QSize(1280, 800)
-LEAST = QSize(1180, 640)
-FRAME = QSize(4, 36)
-"""What a window manager's frame takes, where it is not known yet."""
 
 
 class Window(QMainWindow):
@@ -173,80 +170,8 @@ class Window(QMainWindow):
             ("file.start", lambda: self.show_view("start")),
         ):
             bind(id, run)
-        self._bind_bench()
-        self._bind_views()
-
-    def _bind_bench(self) -> None:
-        bind, bench, presenter = self.commands.bind, self.bench, self.bench.presenter
-        files, tools, panel = bench.files, bench.tools, bench.panel
-        runs: dict[str, Callable[[], object]] = {
-            "open_hero": lambda: files.ask_file("hero"),
-            "open_shot": lambda: files.ask_file("shot"),
-            "hero": presenter.swap,
-            "previous": lambda: self.step_shot(-1),
-            "next": lambda: self.step_shot(1),
-            "frame_back": lambda: files.go_to("shot", "-1"),
-            "frame_on": lambda: files.go_to("shot", "+1"),
-            "play": bench.playing.toggle,
-            "mode": bench.cycle_mode,
-            "bare": lambda: bench.show_bare(not bench.bare),
-            "scopes": bench.scopes_button.toggle,
-            "settle": lambda: presenter.settle(panel.ledger.selected),
-            "settle_all": presenter.settle_all,
-            "second": presenter.second_pass,
-            "grade": bench.grade_button.toggle,
-            "corners": bench.corners_button.toggle,
-            "corners_hero": lambda: bench.place_corners("hero"),
-            "corners_shot": lambda: bench.place_corners("shot"),
-            "encoding": files.pick_missing,
-            "zones": bench.zones_button.toggle,
-            "waves": bench.scopes.waveform.cycle,
-            "tones": bench.third_button.toggle,
-            "fit": lambda: bench.pictures.set_zoom(1.0),
-            "area": lambda: tools.toggle("area"),
-            "regions": bench.edit_regions,
-            "skin": lambda: tools.toggle("skin"),
-            "pairs": lambda: tools.toggle("pairs"),
-            "agree": self.agree,
-            "export": bench.ask_export,
-        }
-        for name, run in runs.items():
-            bind(f"bench.{name}", run)
-
-    def _bind_views(self) -> None:
-        bind, shots, charts, board = self.commands.bind, self.shots, self.charts, self.board
-        for id, run in (
-            ("shots.log", lambda: self._in("shots", shots.intake.ask_folder)),
-            ("shots.filter", shots.focus_filter),
-            ("shots.audit", lambda: self._in("shots", shots.intake.audit)),
-            ("shots.previous", lambda: shots.step(-1)),
-            ("shots.next", lambda: shots.step(1)),
-            ("shots.hero", shots.make_hero),
-            ("shots.drop", shots.drop),
-            ("shots.finding", lambda: self._in("shots", shots.show_finding)),
-            ("charts.read", charts.read_again),
-            ("charts.read_all", charts.read_missing),
-            ("charts.mark", charts.mark),
-            ("charts.previous", lambda: charts.step(-1)),
-            ("charts.next", lambda: charts.step(1)),
-            ("charts.keep", charts.keep),
-            ("charts.balance_all", charts.balance_all),
-            ("charts.profile", lambda: charts.measure("profile")),
-            ("charts.latitude", lambda: charts.measure("latitude")),
-            ("board.settle", board.settle_chosen),
-            ("board.settle_all", board.settle_all),
-            ("board.hero", board.make_hero),
-            ("board.main", board.ask_main),
-            ("board.propose", board.propose),
-            ("board.spread", board.ask_propagate),
-            ("board.measure", board.measure),
-            ("board.previous", lambda: board.step(-1)),
-            ("board.next", lambda: board.step(1)),
-            ("board.bench", board.look),
-            ("board.agree", board.agree),
-            ("board.light", board.ask_drift),
-        ):
-            bind(id, run)
+        bind_bench(self.commands, self.bench, self.step_shot, self.agree)
+        bind_views(self.commands, self.shots, self.charts, self.board, self._in)
 
     def _in(self, view: str, run: Callable[[], object]) -> None:
         """Do something in its own view."""
@@ -492,31 +417,7 @@ class Window(QMainWindow):
             if view in dict(self.session.config.displays()).get(display, []):
                 self.session.set_screen(display, view)
         self.rail.show_recent(self.productions.recent)
-        self.fit(settings.value("place"))
-
-    def fit(self, place: object = None) -> None:
-        """A size and place that the screen leaves room for: the last ones where they still fit."""
-        area = self.screen().availableGeometry()
-        frame = self.frameGeometry().size() - self.size() if self.isVisible() else FRAME
-        room = QRect(area.topLeft(), area.size() - frame)
-        if isinstance(place, QRect) and room.contains(place.topLeft()) and place.width() <= room.width():
-            wanted = place.intersected(room)
-            if wanted.width() >= self.minimumWidth() and wanted.height() >= self.minimumHeight():
-                self.resize(wanted.size())
-                self.move(wanted.topLeft())
-                return
-        self.resize(SIZE.boundedTo(room.size()).expandedTo(self.minimumSize()))
-        if self.isVisible():
-            self.move(area.topLeft())
-
-    def fit_shown(self) -> None:
-        """Once the frame is known: what sticks out of the screen comes in."""
-        area, frame = self.screen().availableGeometry(), self.frameGeometry()
-        if self.isMaximized() or self.isFullScreen() or area.contains(frame):
-            return
-        extra = frame.size() - self.size()
-        self.resize(self.size().boundedTo(area.size() - extra))
-        self.move(area.topLeft())
+        fit(self, settings.value("place"))
 
     def closeEvent(self, event: QCloseEvent) -> None:
         _app().removeEventFilter(self)

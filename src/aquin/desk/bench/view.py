@@ -4,13 +4,14 @@ from pathlib import Path
 
 import numpy as np
 from PySide6.QtCore import QRect, Qt, Signal
-from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QSplitter, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QSplitter, QVBoxLayout, QWidget
 
 from aquin.colour.config import ColourConfig
 from aquin.colour.grade import Grade
 from aquin.colour.region import Region
 from aquin.desk.bench.files import Files
 from aquin.desk.bench.link import BenchLink
+from aquin.desk.bench.mode_bar import ModeBar
 from aquin.desk.bench.notice import Choice, Notice
 from aquin.desk.bench.pictures import MODES, Pictures
 from aquin.desk.bench.playing import Playing
@@ -21,24 +22,12 @@ from aquin.desk.bench.side_header import SideHeader
 from aquin.desk.bench.side_panel import SidePanel
 from aquin.desk.bench.state import BenchState
 from aquin.desk.bench.tools import Tools
-from aquin.desk.commands import tip
 from aquin.desk.kit import theme
 from aquin.desk.kit.ask import EXPORTS, ask_save
 from aquin.desk.kit.jobs import Jobs
-from aquin.desk.kit.labels import Words
 from aquin.desk.session import Session
 from aquin.jobs.load_side import ROLES, Role
 
-_MODE_TIPS = {
-    "side": "Hero on the left, shot on the right",
-    "seam": (
-        "Hero left of a line, shot right of it. Drag the line; drag its end to turn it; arrow keys move it, "
-        "Alt with arrow keys turns it"
-    ),
-    "strips": "Vertical strips of both in turn",
-    "difference": "CIEDE2000 between hero and shot, place by place, in steps: for two recordings of one view",
-    "blink": "Hero and shot in turn, two changes a second. Flashing pictures can hurt: it never goes faster",
-}
 PICTURES, SCOPES = 586, 178
 """Heights of the upper part and of the scopes at 1280 x 800: three fifths of the view are pictures."""
 EXPORT_KINDS = (
@@ -73,7 +62,18 @@ class BenchView(QWidget):
         self.state = state or BenchState(session.config)
         self.headers = {role: SideHeader(role) for role in ROLES}
         self.pictures, self.scopes, self.panel = Pictures(), ScopeStrip(), SidePanel()
-        self.tools = Tools(self.pictures)
+        self.tools, self.bar = Tools(self.pictures), ModeBar()
+        self.mode_buttons, self.state_label = self.bar.modes, self.bar.state
+        self.zones_button, self.third_button, self.grade_button = (
+            self.bar.zones,
+            self.bar.tones,
+            self.bar.grade,
+        )
+        self.corners_button, self.scopes_button, self.bare_button = (
+            self.bar.corners,
+            self.bar.scopes,
+            self.bar.bare,
+        )
         self.files = Files(self.state, jobs, self)
         self.seeing = Seeing(self.state, session, self.pictures, self.scopes, self.tools, jobs)
         self.files.view = lambda: self.seeing.view
@@ -104,7 +104,7 @@ class BenchView(QWidget):
         column.addLayout(heads)
         column.addWidget(self.pictures, 1)
         column.addWidget(self.tools)
-        column.addLayout(self._modes())
+        column.addWidget(self.bar)
         self.rows = QSplitter(Qt.Orientation.Vertical)
         self.rows.addWidget(upper)
         self.rows.addWidget(self.scopes)
@@ -123,54 +123,6 @@ class BenchView(QWidget):
         line.setContentsMargins(0, 0, 0, 0)
         line.addWidget(self.columns)
 
-    def _modes(self) -> QHBoxLayout:
-        line = QHBoxLayout()
-        line.setContentsMargins(4, 2, 4, 2)
-        line.setSpacing(4)
-        self.mode_buttons: dict[str, QPushButton] = {}
-        group = QButtonGroup(self)
-        for mode in MODES:
-            button = QPushButton(mode)
-            button.setCheckable(True)
-            button.setProperty("quiet", True)
-            button.setToolTip(f"{_MODE_TIPS[mode]} (C cycles)")
-            button.clicked.connect(lambda _=False, m=mode: self.set_mode(m))
-            group.addButton(button)
-            line.addWidget(button)
-            self.mode_buttons[mode] = button
-        self.mode_buttons["side"].setChecked(True)
-        line.addStretch()
-        self.state_label = Words("", role="dim").gives_way()
-        self.state_label.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-        line.addWidget(self.state_label, 1)
-        self.waves_button = self._quiet("waves", "bench.waves", checkable=False)
-        self.third_button = self._quiet("tones", "bench.tones")
-        self.zones_button = self._quiet("zones", "bench.zones")
-        self.corners_button = self._quiet("corners", "bench.corners", on=True)
-        self.grade_button = self._quiet("grade on", "bench.grade", on=True)
-        self.scopes_button = self._quiet("scopes", "bench.scopes", on=True)
-        self.bare_button = self._quiet("pictures only", "bench.bare")
-        for button in (
-            *(
-                self.waves_button,
-                self.third_button,
-                self.zones_button,
-                self.corners_button,
-                self.grade_button,
-            ),
-            *(self.scopes_button, self.bare_button),
-        ):
-            line.addWidget(button)
-        return line
-
-    def _quiet(self, text: str, command: str, on: bool = False, checkable: bool = True) -> QPushButton:
-        button = QPushButton(text)
-        button.setProperty("quiet", True)
-        button.setToolTip(tip(command))
-        button.setCheckable(checkable)
-        button.setChecked(on and checkable)
-        return button
-
     def _connect(self) -> None:
         for header in self.headers.values():
             header.open_file.connect(self.files.ask_file)
@@ -185,7 +137,8 @@ class BenchView(QWidget):
         pictures.corners_moved.connect(files.corners_moved)
         pictures.resized.connect(self.seeing.redraw)
         pictures.resized.connect(self._place_notices)
-        self.waves_button.clicked.connect(self.scopes.waveform.cycle)
+        self.bar.chosen.connect(self.set_mode)
+        self.bar.waves.clicked.connect(self.scopes.waveform.cycle)
         self.third_button.toggled.connect(self.scopes.show_tones)
         self.zones_button.toggled.connect(self.seeing.show_zones)
         self.corners_button.toggled.connect(self._toggle_corners)

@@ -5,13 +5,9 @@ from collections.abc import Callable, Sequence
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import (
-    QComboBox,
     QHBoxLayout,
-    QLabel,
-    QListWidget,
     QListWidgetItem,
     QMenu,
-    QPushButton,
     QSplitter,
     QVBoxLayout,
     QWidget,
@@ -20,8 +16,9 @@ from PySide6.QtWidgets import (
 from aquin.colour.config import ColourConfig
 from aquin.desk.board.cells import BoardModel, BoardTable
 from aquin.desk.board.drift_dialog import DriftDialog
+from aquin.desk.board.widgets import PANEL, BoardWidgets, about, by_words, words_label
 from aquin.desk.kit import theme
-from aquin.desk.kit.columns import COLUMNS, Columns
+from aquin.desk.kit.columns import COLUMNS
 from aquin.desk.kit.jobs import Jobs, Latest, Tell
 from aquin.desk.kit.labels import Words, no_mnemonic
 from aquin.desk.kit.thumbs import Thumbs
@@ -36,12 +33,10 @@ from aquin.production.grading import propagate
 from aquin.production.heroes import make_hero, make_main, take_proposed
 from aquin.production.ledgers import measure_cells
 from aquin.production.match_desk import Desk, Place
-from aquin.production.matching import MODELS, Summary, Wish
-
-PANEL = 292
+from aquin.production.matching import Summary, Wish
 
 
-class BoardView(QWidget):
+class BoardView(BoardWidgets):
     """Setups by cameras. `looked_at` carries a shot; `stated` says that counts may have changed."""
 
     told = Signal(str)
@@ -55,6 +50,7 @@ class BoardView(QWidget):
         self.cells: dict[Place, Cell] = {}
         self.summary: Summary | None = None
         self._behind = False
+        self._finding: Finding | None = None
         self.drift: DriftDialog | None = None
         self.thumbs = Thumbs(self)
         self.latest = Latest(self)
@@ -71,8 +67,8 @@ class BoardView(QWidget):
         column = QVBoxLayout(left)
         column.setContentsMargins(theme.GRID, theme.GRID, 0, 0)
         column.setSpacing(theme.GRID)
-        column.addLayout(self._head())
-        self.result = _words()
+        column.addLayout(self.head)
+        self.result = words_label()
         self.result.setAccessibleName("What settling did")
         self.result.setVisible(False)
         column.addWidget(self.result)
@@ -80,13 +76,14 @@ class BoardView(QWidget):
         column.addWidget(self.table, 1)
         self.columns = QSplitter(Qt.Orientation.Horizontal)
         self.columns.addWidget(left)
-        self.columns.addWidget(self._panel())
+        self.columns.addWidget(self.panel)
         self.columns.setStretchFactor(0, 1)
         self.columns.setSizes([1188 - PANEL, PANEL])
         self.columns.setChildrenCollapsible(False)
         line = QHBoxLayout(self)
         line.setContentsMargins(0, 0, 0, 0)
         line.addWidget(self.columns)
+        self._connect()
         self._show_cells({})
         session.opened.connect(self._opened)
         session.changed.connect(self.refresh)
@@ -100,109 +97,24 @@ class BoardView(QWidget):
     def config(self) -> ColourConfig:
         return self.session.config
 
-    # building
-
-    def _head(self) -> QHBoxLayout:
-        line = QHBoxLayout()
-        self.title = Words("Board")
-        self.title.setFont(theme.font(theme.TITLE, True))
-        self.count = Words("")
-        self.count.set_role("dim")
-        line.addWidget(self.title)
-        line.addWidget(self.count)
-        line.addStretch()
-        self.model_box = QComboBox()
-        self.model_box.setAccessibleName("Model of the balance")
-        self.model_box.setToolTip(
-            "What a camera's balance may be. Best: least leave-one-out residual, a simpler one when nearly "
-            "as good. A CDL alone fits into one "
-            "CDL file"
-        )
-        for name, title in MODELS.items():
-            self.model_box.addItem(title.replace("3x3", "3×3"), name)
-        self.settle_button = QPushButton("Settle all   ⇧S")
-        self.settle_button.setProperty("main", True)
-        self.settle_button.setToolTip("Match every cell to its setup's hero (Shift+S); the selected ones: S")
+    def _connect(self) -> None:
         self.settle_button.clicked.connect(self.settle_all)
-        line.addWidget(Words("balance"))
-        line.addWidget(self.model_box)
-        line.addWidget(self.settle_button)
-        return line
-
-    def _panel(self) -> QWidget:
-        panel = QWidget()
-        panel.setMinimumWidth(280)
-        column = QVBoxLayout(panel)
-        column.setContentsMargins(theme.GRID, theme.GRID, theme.GRID, theme.GRID)
-        column.setSpacing(6)
-        self.chosen_title = Words("")
-        self.chosen_title.setFont(theme.font(theme.LARGE, True))
-        self.chosen_title.setWordWrap(True)
-        self.chosen_words = _words()
-        column.addWidget(self.chosen_title)
-        column.addWidget(self.chosen_words)
-        self.list = QListWidget()
-        self.list.setItemDelegate(Columns(self.list))
-        self.list.setAccessibleName("Shots of the cell")
-        self.list.setToolTip("Enter looks at a shot on the Bench; H makes it the hero")
         self.list.itemActivated.connect(lambda _: self.look())
         self.list.currentItemChanged.connect(lambda *_: self._picked())
-        column.addWidget(self.list, 1)
-        self.shot_words = _words()
-        column.addWidget(self.shot_words)
-        self._finding: Finding | None = None
-        self.finding_words = Words("", wrap=True, strong=True)
-        self.fix_button, self.findings_button = QPushButton(), QPushButton("Show in Shots")
-        self.fix_button.setToolTip("Makes this change; it can be undone (Ctrl+Z)")
         self.fix_button.clicked.connect(self.fix)
-        self.findings_button.setToolTip("All that speaks for it, and setting it aside with a reason")
         self.findings_button.clicked.connect(lambda: self.asked.emit("shots.finding"))
-        line = QHBoxLayout()
-        line.addWidget(self.fix_button, 1)
-        line.addWidget(self.findings_button)
-        column.addWidget(self.finding_words)
-        column.addLayout(line)
-        self.buttons: dict[str, QPushButton] = {}
-        rows: tuple[tuple[tuple[str, str, str, Callable[[], object]], ...], ...] = (
-            (
-                ("look", "Look at it", "The shot beside its hero on the Bench (Enter)", self.look),
-                ("agree", "Agree", "Mark as agreed, or open again (Ctrl+Enter)", self.agree),
-            ),
-            (
-                ("hero", "Make hero", "The others of the setup are matched to it (H)", self.make_hero),
-                ("main", "Main hero …", "The setups' heroes are matched to it, too", self.ask_main),
-            ),
-            (
-                ("settle", "Settle   S", "Match the selected cells to their heroes", self.settle_chosen),
-                (
-                    "spread",
-                    "Propagate …   P",
-                    "Give the balance to the cell's shots or to other cells",
-                    self.ask_propagate,
-                ),
-            ),
-            (
-                ("measure", "Measure", "Measure the ledgers of the selected cells again", self.measure),
-                (
-                    "drift",
-                    "Light …",
-                    "How light changed in the setup, and trims after it (D)",
-                    self.ask_drift,
-                ),
-            ),
-            (("stand", "Propose heroes", "A hero for each setup that has none", self.propose),),
-        )
-        for row in rows:
-            line = QHBoxLayout()
-            line.setSpacing(6)
-            for name, title, tip, action in row:
-                button = QPushButton(title)
-                button.setToolTip(tip)
-                button.clicked.connect(lambda _=False, a=action: a())
-                line.addWidget(button, 1)
-                self.buttons[name] = button
-            column.addLayout(line)
-        return panel
+        for name, act in (
+            ("look", self.look),
+            ("agree", self.agree),
+            ("hero", self.make_hero),
+            ("main", self.ask_main),
+            ("settle", self.settle_chosen),
+            ("spread", self.ask_propagate),
+            ("measure", self.measure),
+            ("drift", self.ask_drift),
+            ("stand", self.propose),
+        ):
+            self.buttons[name].clicked.connect(act)
 
     # showing
 
@@ -293,7 +205,7 @@ class BoardView(QWidget):
         if len(cells) == 1:
             cell = cells[0]
             self.chosen_title.setText(f"{cell.setup.name}, {cell.camera.name}")
-            self.chosen_words.setText(_about(cell))
+            self.chosen_words.setText(about(cell))
         else:
             self.chosen_title.setText(f"{len(cells)} cells" if cells else "No cell is selected")
             off = [f"{c.setup.name}, {c.camera.name}: {c.word}" for c in cells if not c.settled]
@@ -331,7 +243,7 @@ class BoardView(QWidget):
         if state is not None:
             off = [r.axis.name for r in state.rows if not r.within]
             words = f"{state.shot.name}: "
-            words += f"measured by {_by(state.by)}" if state.rows else "not measured"
+            words += f"measured by {by_words(state.by)}" if state.rows else "not measured"
             words += f"; out of tolerance: {', '.join(off)}" if off else ""
             words += f"; its own trim: {state.own}" if state.own else ""
             words += f". Note: {state.shot.note}" if state.shot.note else ""
@@ -540,46 +452,3 @@ class BoardView(QWidget):
     def finish(self) -> None:
         self.latest.finish()
         self.thumbs.finish()
-
-
-def _about(cell: Cell) -> str:
-    """A cell in words: what it is, where its balance came from, what is off."""
-    lines = []
-    if cell.main == "main":
-        lines.append("Main hero: the setups' heroes are matched to it.")
-    elif cell.state is State.HERO:
-        lines.append(
-            "The setup's hero is of this camera." + (f" It is matched to {cell.main}." if cell.main else "")
-        )
-    if cell.state is State.NO_ENCODING:
-        lines.append(
-            "How it records is not decided: choose its encoding in Plan, or measure a profile in Charts."
-        )
-    if cell.state is State.NO_CHART:
-        lines.append("No chart that can be trusted was filmed; what both cameras saw is looked at instead.")
-    if cell.state is State.FINDING:
-        lines.append(
-            "Within tolerance as measured, but something is wrong with a recording: look at its findings."
-        )
-    if cell.state is State.STALE:
-        lines.append("Something it was made from has changed: settle it again.")
-    if cell.origin:
-        lines.append(cell.origin[0].upper() + cell.origin[1:].replace("3x3", "3×3") + ".")
-    if cell.rows:
-        off = [r.axis.name for r in cell.rows if not r.within]
-        lines.append(
-            f"Measured by {_by(cell.by)}." + (f" Out of tolerance: {', '.join(off)}." if off else "")
-        )
-    return "\n".join(lines)
-
-
-def _by(by: str) -> str:
-    names = {"chart": "chart", "points": "the same points", "statistics": "statistics", "": "its shots"}
-    return " and ".join(names.get(b, b) for b in by.split("+"))
-
-
-def _words() -> QLabel:
-    label = Words("")
-    label.setWordWrap(True)
-    label.set_role("soft")
-    return label

@@ -1,7 +1,6 @@
 """The chain of the Plan view: a table that reads from the screens on the left back to the cameras on the right."""
 
 from collections.abc import Callable
-from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
@@ -16,17 +15,14 @@ from PySide6.QtWidgets import (
 
 from aquin.desk.kit import theme
 from aquin.desk.kit.labels import Words
-from aquin.desk.plan.parts import Section, cell_frame, check_row
+from aquin.desk.plan.parts import Asked, Section, cell_frame, check_row, menu_of
 from aquin.own_files import remembered_file
 from aquin.production import Camera, Option, Production
 from aquin.production.plan import CameraPlan, Chain, Check, ScreenPlan
 from aquin.production.remembered import Remembered
 
-if TYPE_CHECKING:
-    from aquin.desk.plan.view import PlanView
 
-
-def chain_table(view: "PlanView", production: Production, chain: Chain) -> QWidget:
+def chain_table(view: Asked, production: Production, chain: Chain) -> QWidget:
     """A table that reads from the screens on the left back to the cameras: shared cells span all cameras."""
     box = Section("Chain, from the screens back to the cameras")
     grid = QGridLayout()
@@ -57,7 +53,7 @@ def chain_table(view: "PlanView", production: Production, chain: Chain) -> QWidg
     return box
 
 
-def screens_cell(view: "PlanView", production: Production, chain: Chain) -> QWidget:
+def screens_cell(view: Asked, production: Production, chain: Chain) -> QWidget:
     cell = cell_frame()
     column = QVBoxLayout(cell)
     column.setContentsMargins(8, 6, 8, 6)
@@ -75,9 +71,7 @@ def screens_cell(view: "PlanView", production: Production, chain: Chain) -> QWid
     return cell
 
 
-def screen_part(
-    view: "PlanView", production: Production, chain: Chain, k: int, screen: ScreenPlan
-) -> QVBoxLayout:
+def screen_part(view: Asked, production: Production, chain: Chain, k: int, screen: ScreenPlan) -> QVBoxLayout:
     part = QVBoxLayout()
     part.setSpacing(2)
     line = QHBoxLayout()
@@ -114,7 +108,7 @@ def screen_part(
     return part
 
 
-def working_cell(view: "PlanView", production: Production, chain: Chain) -> QWidget:
+def working_cell(view: Asked, production: Production, chain: Chain) -> QWidget:
     cell = cell_frame()
     column = QVBoxLayout(cell)
     column.setContentsMargins(8, 6, 8, 6)
@@ -150,7 +144,7 @@ def working_cell(view: "PlanView", production: Production, chain: Chain) -> QWid
     return cell
 
 
-def link_cell(view: "PlanView", camera: CameraPlan, check: Check | None) -> QWidget:
+def link_cell(view: Asked, camera: CameraPlan, check: Check | None) -> QWidget:
     cell = cell_frame()
     column = QVBoxLayout(cell)
     column.setContentsMargins(8, 6, 8, 6)
@@ -161,7 +155,7 @@ def link_cell(view: "PlanView", camera: CameraPlan, check: Check | None) -> QWid
     return cell
 
 
-def camera_cell(view: "PlanView", production: Production, camera: CameraPlan) -> QWidget:
+def camera_cell(view: Asked, production: Production, camera: CameraPlan) -> QWidget:
     cell = cell_frame()
     line = QHBoxLayout(cell)
     line.setContentsMargins(8, 6, 8, 6)
@@ -184,8 +178,8 @@ def camera_cell(view: "PlanView", production: Production, camera: CameraPlan) ->
     return cell
 
 
-def camera_menu(view: "PlanView", production: Production, camera: Camera) -> QMenu:
-    menu = QMenu(view)
+def camera_menu(view: Asked, production: Production, camera: Camera) -> QMenu:
+    menu = menu_of(view)
     menu.addAction("Choose its encoding …").triggered.connect(lambda: view.ask_encoding(camera))
     menu.addAction("Nearest known encoding by its chart …").triggered.connect(
         lambda: view.ask_nearest(camera)
@@ -213,8 +207,8 @@ def camera_menu(view: "PlanView", production: Production, camera: Camera) -> QMe
     return menu
 
 
-def screen_menu(view: "PlanView", chosen: Callable[[str, str], None]) -> QMenu:
-    menu = QMenu(view)
+def screen_menu(view: Asked, chosen: Callable[[str, str], None]) -> QMenu:
+    menu = menu_of(view)
     for display, views in view.config.displays():
         part = menu.addMenu(display.replace(" - Display", ""))
         for name in views:

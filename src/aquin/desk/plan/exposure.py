@@ -1,14 +1,12 @@
 """Exposure and the chart routine in the Plan view."""
 
-from typing import TYPE_CHECKING
-
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QGridLayout, QMenu, QPushButton, QWidget
 
 from aquin.desk.kit import theme
 from aquin.desk.kit.labels import Words
 from aquin.desk.kit.number import Number
-from aquin.desk.plan.parts import Section
+from aquin.desk.plan.parts import Asked, Section, menu_of
 from aquin.desk.plan.strip import ExposureStrip
 from aquin.production import Camera, Production, Setup
 from aquin.production.plan import (
@@ -22,11 +20,8 @@ from aquin.production.plan import (
 )
 from aquin.production.settings import POLICIES, policy_of
 
-if TYPE_CHECKING:
-    from aquin.desk.plan.view import PlanView
 
-
-def exposure(view: "PlanView", production: Production, chain: Chain) -> QWidget:
+def exposure(view: Asked, production: Production, chain: Chain) -> QWidget:
     box = Section("Exposure")
     policy = policy_of(production)
     for value, words in POLICIES.items():
@@ -111,7 +106,7 @@ def exposure(view: "PlanView", production: Production, chain: Chain) -> QWidget:
     return box
 
 
-def routine(view: "PlanView", production: Production) -> QWidget:
+def routine(view: Asked, production: Production) -> QWidget:
     """Setups by cameras: what is to be filmed, and whether it was."""
     box = Section("Chart routine")
     rows = checklist(production)
@@ -160,8 +155,8 @@ def routine(view: "PlanView", production: Production) -> QWidget:
     return box
 
 
-def routine_menu(view: "PlanView", production: Production, setup: Setup) -> QMenu:
-    menu = QMenu(view)
+def routine_menu(view: Asked, production: Production, setup: Setup) -> QMenu:
+    menu = menu_of(view)
     wanted = routine_of(production, setup)
     for target in TARGETS:
         action = menu.addAction(target)

@@ -1,8 +1,8 @@
 """The table of shots: Enter opens one, and cells are typed into or chosen from a list."""
 
-from typing import TYPE_CHECKING
+from typing import Protocol
 
-from PySide6.QtCore import QEvent, QModelIndex, QObject, Qt, Signal
+from PySide6.QtCore import QEvent, QModelIndex, QObject, QSize, Qt, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
@@ -10,22 +10,46 @@ from PySide6.QtWidgets import (
     QComboBox,
     QCompleter,
     QLineEdit,
+    QListView,
     QStyledItemDelegate,
     QStyleOptionViewItem,
     QTreeView,
     QWidget,
 )
 
-from aquin.desk.shots.log import COLUMNS
+from aquin.desk.shots.log import COLUMNS, ShotLog
+from aquin.desk.shots.model import ShotModel
 
-if TYPE_CHECKING:
-    from aquin.desk.shots.view import ShotsView
+
+class Shown(Protocol):
+    """What the cells ask of their view: the log and the model that are shown now."""
+
+    log: ShotLog | None
+    model: ShotModel | None
 
 
 class ShotTable(QTreeView):
     """A table in which Enter opens a shot, and F2 edits."""
 
     opened = Signal()
+
+    def __init__(self, view: Shown) -> None:
+        super().__init__()
+        self.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
+        self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        edits = QAbstractItemView.EditTrigger
+        self.setEditTriggers(edits.DoubleClicked | edits.EditKeyPressed)
+        self.setUniformRowHeights(True)
+        self.setIconSize(QSize(64, 36))
+        self.setIndentation(10)
+        self.setSortingEnabled(True)
+        self.setAccessibleName("Shots")
+        self.setItemDelegate(Cells(self, view))
+        self.setObjectName("shots")
+        header = self.header()
+        header.setSectionsMovable(True)
+        header.setStretchLastSection(True)
+        header.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         editing = self.state() == QAbstractItemView.State.EditingState
@@ -38,8 +62,8 @@ class ShotTable(QTreeView):
 class Cells(QStyledItemDelegate):
     """Cells are typed into, or chosen from a list that can be typed into."""
 
-    def __init__(self, view: "ShotsView") -> None:
-        super().__init__(view)
+    def __init__(self, parent: QWidget, view: Shown) -> None:
+        super().__init__(parent)
         self.view = view
 
     def createEditor(  # type: ignore[override]
@@ -95,3 +119,18 @@ class Cells(QStyledItemDelegate):
             self._take(editor)
             return True
         return super().eventFilter(editor, event)
+
+
+def shot_pictures() -> QListView:
+    """The log as pictures."""
+    pictures = QListView()
+    pictures.setViewMode(QListView.ViewMode.IconMode)
+    pictures.setResizeMode(QListView.ResizeMode.Adjust)
+    pictures.setMovement(QListView.Movement.Static)
+    pictures.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
+    pictures.setIconSize(QSize(192, 108))
+    pictures.setUniformItemSizes(True)
+    pictures.setSpacing(4)
+    pictures.setAccessibleName("Pictures of the shots")
+    pictures.setObjectName("shotPictures")
+    return pictures

@@ -1,6 +1,6 @@
 """The Shots view: the log as a table or as pictures, edits of one or many shots, and what the audit found."""
 
-from collections.abc import Callable, Iterable
+from collections.abc import Iterable
 from pathlib import Path
 
 from PySide6.QtCore import (
@@ -8,7 +8,6 @@ from PySide6.QtCore import (
     QItemSelectionModel,
     QModelIndex,
     QPoint,
-    QSize,
     Qt,
     QTimer,
     Signal,
@@ -19,12 +18,10 @@ from PySide6.QtWidgets import (
     QComboBox,
     QHBoxLayout,
     QLineEdit,
-    QListView,
     QMenu,
     QPushButton,
     QSplitter,
     QStackedWidget,
-    QTreeView,
     QVBoxLayout,
     QWidget,
 )
@@ -34,35 +31,27 @@ from aquin.desk.kit.jobs import Jobs
 from aquin.desk.kit.labels import Words
 from aquin.desk.kit.thumbs import Thumbs
 from aquin.desk.session import Session
+from aquin.desk.shots.actions import ShotActions
 from aquin.desk.shots.findings import FindingsPanel
 from aquin.desk.shots.intake import Intake
 from aquin.desk.shots.log import COLUMNS, GROUPS, HIDDEN, ShotLog
 from aquin.desk.shots.model import PictureModel, ShotModel
-from aquin.desk.shots.raw_dialog import ask_decode
-from aquin.desk.shots.table import Cells, ShotTable
-from aquin.errors import AquinError
-from aquin.frames import RawDecode
-from aquin.production import Production, Setup, Shot
-from aquin.production.audit import Finding, apply_fix, dismiss, run_audit
-from aquin.production.heroes import make_hero
-from aquin.production.raw import decode_of, is_raw, keep_decode
+from aquin.desk.shots.table import ShotTable, shot_pictures
+from aquin.production import Setup, Shot
+from aquin.production.audit import Finding
+from aquin.production.raw import is_raw
 
 QUICK = 800
 """Up to so many shots the audit follows each change by itself."""
 
 
-class ShotsView(QWidget):
+class ShotsView(ShotActions):
     """One production's shots. Slow work runs in `jobs`."""
 
-    told = Signal(str)
     stated = Signal()
-    looked_at = Signal(object, str)
-    """A shot to open on the Bench, and its role there."""
 
     def __init__(self, session: Session, jobs: Jobs) -> None:
-        super().__init__()
-        self.session, self.jobs = session, jobs
-        self.log: ShotLog | None = None
+        super().__init__(session, jobs)
         self.model: ShotModel | None = None
         self.shows_pictures = False
         self.thumbs = Thumbs(self)
@@ -75,7 +64,11 @@ class ShotsView(QWidget):
         column.setSpacing(0)
         column.addLayout(self._bar())
         self.pages = QStackedWidget()
-        self.table, self.pictures = self._table(), self._pictures()
+        self.table, self.pictures = ShotTable(self), shot_pictures()
+        self.table.opened.connect(lambda: self.look("shot"))
+        self.table.header().customContextMenuRequested.connect(self.choose_columns)
+        self.table.header().sortIndicatorChanged.connect(self._sort)
+        self.pictures.activated.connect(lambda _: self.look("shot"))
         self.pages.addWidget(self.table)
         self.pages.addWidget(self.pictures)
         self.empty = Words("")
@@ -111,10 +104,6 @@ class ShotsView(QWidget):
         session.opened.connect(self._opened)
         session.changed.connect(self.changed)
         session.screened.connect(self._screened)
-
-    @property
-    def production(self) -> Production | None:
-        return self.session.production
 
     # building
 
@@ -193,43 +182,6 @@ class ShotsView(QWidget):
             self.shot_buttons[words] = button
         return bar
 
-    def _table(self) -> QTreeView:
-        table = ShotTable()
-        table.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
-        table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
-        table.setEditTriggers(
-            QAbstractItemView.EditTrigger.DoubleClicked | QAbstractItemView.EditTrigger.EditKeyPressed
-        )
-        table.setUniformRowHeights(True)
-        table.setIconSize(QSize(64, 36))
-        table.setIndentation(10)
-        table.setSortingEnabled(True)
-        table.setAccessibleName("Shots")
-        table.setItemDelegate(Cells(self))
-        table.setObjectName("shots")
-        header = table.header()
-        header.setSectionsMovable(True)
-        header.setStretchLastSection(True)
-        header.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
-        header.customContextMenuRequested.connect(self.choose_columns)
-        header.sortIndicatorChanged.connect(self._sort)
-        table.opened.connect(lambda: self.look("shot"))
-        return table
-
-    def _pictures(self) -> QListView:
-        pictures = QListView()
-        pictures.setViewMode(QListView.ViewMode.IconMode)
-        pictures.setResizeMode(QListView.ResizeMode.Adjust)
-        pictures.setMovement(QListView.Movement.Static)
-        pictures.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
-        pictures.setIconSize(QSize(192, 108))
-        pictures.setUniformItemSizes(True)
-        pictures.setSpacing(4)
-        pictures.setAccessibleName("Pictures of the shots")
-        pictures.setObjectName("shotPictures")
-        pictures.activated.connect(lambda _: self.look("shot"))
-        return pictures
-
     # the production
 
     def _screened(self) -> None:
@@ -294,19 +246,6 @@ class ShotsView(QWidget):
             and self.log.findings
         ):
             self._following.start()
-
-    def _follow(self) -> None:
-        if self.production is None or self.log is None or self.production.read_only:
-            return
-        production, config = self.production, self.log.config
-        self.jobs.start_long(
-            "follow",
-            "looking at the change",
-            lambda tell: run_audit(production, config, measure=False),
-            lambda found: None,
-            self.told.emit,
-            aside=True,
-        )
 
     def _show_page(self) -> None:
         empty = ""
@@ -488,67 +427,6 @@ class ShotsView(QWidget):
             action.toggled.connect(lambda on, k=k: self.table.setColumnHidden(k, not on))
         self.column_menu = menu
         menu.popup(self.table.header().mapToGlobal(at))
-
-    # decisions
-
-    def _try(self, work: Callable[[], object], done: str = "") -> None:
-        try:
-            work()
-        except AquinError as error:
-            self.told.emit(error.line())
-        else:
-            if done:
-                self.told.emit(done)
-
-    def look(self, role: str) -> None:
-        shots = self.selected
-        if len(shots) == 1:
-            self.looked_at.emit(shots[0], role)
-
-    def make_hero(self) -> None:
-        """The selected shot becomes its setup's hero and the Bench's."""
-        shots, production = self.selected, self.production
-        if len(shots) != 1 or production is None:
-            return
-        if not production.read_only:
-            self._try(lambda: make_hero(production, shots[0]))
-        self.looked_at.emit(shots[0], "hero")
-
-    def confirm(self) -> None:
-        if self.log is not None:
-            log, shots = self.log, self.selected
-            self._try(lambda: log.confirm(shots), "The setups are confirmed.")
-
-    def drop(self) -> None:
-        shots, log = self.selected, self.log
-        if shots and log is not None:
-            self._try(lambda: log.drop(shots), f"Took {len(shots)} out of the log; Ctrl+Z brings them back.")
-
-    def develop(self) -> None:
-        """How the selected raw stills are developed."""
-        shots, production = self.selected, self.production
-        if production is None or not shots or not all(is_raw(s) for s in shots):
-            return
-        now = decode_of(production, shots[0]) or RawDecode()
-        said = shots[0].metadata.get("as shot", "") if len(shots) == 1 else ""
-        self.raw_dialog = ask_decode(
-            self,
-            [s.name for s in shots],
-            now,
-            said,
-            lambda decode: self._try(lambda: keep_decode(production, shots, decode)),
-        )
-
-    def fix(self, finding: Finding) -> None:
-        production = self.production
-        if production is not None:
-            self._try(lambda: apply_fix(production, finding))
-            self._follow()
-
-    def set_aside(self, finding: Finding, reason: str) -> None:
-        production = self.production
-        if production is not None:
-            self._try(lambda: dismiss(production, finding, reason))
 
     def focus_filter(self) -> None:
         self.filter.setFocus()

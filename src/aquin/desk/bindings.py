@@ -1,0 +1,94 @@
+"""What the views' commands do: the table's ids and the views' own methods, side by side."""
+
+from collections.abc import Callable
+
+from aquin.desk.bench.view import BenchView
+from aquin.desk.board.view import BoardView
+from aquin.desk.charts.view import ChartsView
+from aquin.desk.commands import Commands
+from aquin.desk.shots.view import ShotsView
+
+Runs = dict[str, Callable[[], object]]
+
+
+def bind_bench(
+    commands: Commands, bench: BenchView, step: Callable[[int], object], agree: Callable[[], object]
+) -> None:
+    """The Bench's commands; `step` and `agree` concern the production's shot on it."""
+    presenter, files, tools, panel = bench.presenter, bench.files, bench.tools, bench.panel
+    runs: Runs = {
+        "open_hero": lambda: files.ask_file("hero"),
+        "open_shot": lambda: files.ask_file("shot"),
+        "hero": presenter.swap,
+        "previous": lambda: step(-1),
+        "next": lambda: step(1),
+        "frame_back": lambda: files.go_to("shot", "-1"),
+        "frame_on": lambda: files.go_to("shot", "+1"),
+        "play": bench.playing.toggle,
+        "mode": bench.cycle_mode,
+        "bare": lambda: bench.show_bare(not bench.bare),
+        "scopes": bench.scopes_button.toggle,
+        "settle": lambda: presenter.settle(panel.ledger.selected),
+        "settle_all": presenter.settle_all,
+        "second": presenter.second_pass,
+        "grade": bench.grade_button.toggle,
+        "corners": bench.corners_button.toggle,
+        "corners_hero": lambda: bench.place_corners("hero"),
+        "corners_shot": lambda: bench.place_corners("shot"),
+        "encoding": files.pick_missing,
+        "zones": bench.zones_button.toggle,
+        "waves": bench.scopes.waveform.cycle,
+        "tones": bench.third_button.toggle,
+        "fit": lambda: bench.pictures.set_zoom(1.0),
+        "area": lambda: tools.toggle("area"),
+        "regions": bench.edit_regions,
+        "skin": lambda: tools.toggle("skin"),
+        "pairs": lambda: tools.toggle("pairs"),
+        "agree": agree,
+        "export": bench.ask_export,
+    }
+    for name, run in runs.items():
+        commands.bind(f"bench.{name}", run)
+
+
+def bind_views(
+    commands: Commands,
+    shots: ShotsView,
+    charts: ChartsView,
+    board: BoardView,
+    within: Callable[[str, Callable[[], object]], object],
+) -> None:
+    """The other views' commands; `within` does something in its own view."""
+    runs: Runs = {
+        "shots.log": lambda: within("shots", shots.intake.ask_folder),
+        "shots.filter": shots.focus_filter,
+        "shots.audit": lambda: within("shots", shots.intake.audit),
+        "shots.previous": lambda: shots.step(-1),
+        "shots.next": lambda: shots.step(1),
+        "shots.hero": shots.make_hero,
+        "shots.drop": shots.drop,
+        "shots.finding": lambda: within("shots", shots.show_finding),
+        "charts.read": charts.read_again,
+        "charts.read_all": charts.read_missing,
+        "charts.mark": charts.mark,
+        "charts.previous": lambda: charts.step(-1),
+        "charts.next": lambda: charts.step(1),
+        "charts.keep": charts.keep,
+        "charts.balance_all": charts.balance_all,
+        "charts.profile": lambda: charts.measure("profile"),
+        "charts.latitude": lambda: charts.measure("latitude"),
+        "board.settle": board.settle_chosen,
+        "board.settle_all": board.settle_all,
+        "board.hero": board.make_hero,
+        "board.main": board.ask_main,
+        "board.propose": board.propose,
+        "board.spread": board.ask_propagate,
+        "board.measure": board.measure,
+        "board.previous": lambda: board.step(-1),
+        "board.next": lambda: board.step(1),
+        "board.bench": board.look,
+        "board.agree": board.agree,
+        "board.light": board.ask_drift,
+    }
+    for id, run in runs.items():
+        commands.bind(id, run)

@@ -1,0 +1,137 @@
+"""What the Board is built from besides its grid: the head, and the panel of the selected cell."""
+
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QListWidget, QPushButton, QVBoxLayout, QWidget
+
+from aquin.desk.commands import tip, words
+from aquin.desk.kit import theme
+from aquin.desk.kit.columns import Columns
+from aquin.desk.kit.labels import Words
+from aquin.production.cells import Cell, State
+from aquin.production.matching import MODELS
+
+PANEL = 292
+BUTTONS = (
+    (("look", "board.look", False), ("agree", "board.agree", False)),
+    (("hero", "board.hero", False), ("main", "board.main", False)),
+    (("settle", "board.settle", False), ("spread", "board.spread", False)),
+    (("measure", "board.measure", False), ("drift", "board.light", False)),
+    (("stand", "board.propose", False),),
+)
+"""Rows of buttons: a name, its command, and whether the key stands on it."""
+
+
+class BoardWidgets(QWidget):
+    """The view gives them life."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.head = self._head()
+        self.panel = self._panel()
+
+    def _head(self) -> QHBoxLayout:
+        line = QHBoxLayout()
+        self.title = Words("Board")
+        self.title.setFont(theme.font(theme.TITLE, True))
+        self.count = Words("")
+        self.count.set_role("dim")
+        line.addWidget(self.title)
+        line.addWidget(self.count)
+        line.addStretch()
+        self.model_box = QComboBox()
+        self.model_box.setAccessibleName("Model of the balance")
+        self.model_box.setToolTip(
+            "What a camera's balance may be. Best: least leave-one-out residual, a simpler one when nearly "
+            "as good. A CDL alone fits into one "
+            "CDL file"
+        )
+        for name, title in MODELS.items():
+            self.model_box.addItem(title.replace("3x3", "3×3"), name)
+        self.settle_button = QPushButton("Settle all   ⇧S")
+        self.settle_button.setProperty("main", True)
+        self.settle_button.setToolTip("Match every cell to its setup's hero (Shift+S); the selected ones: S")
+        line.addWidget(Words("balance"))
+        line.addWidget(self.model_box)
+        line.addWidget(self.settle_button)
+        return line
+
+    def _panel(self) -> QWidget:
+        panel = QWidget()
+        panel.setMinimumWidth(280)
+        column = QVBoxLayout(panel)
+        column.setContentsMargins(theme.GRID, theme.GRID, theme.GRID, theme.GRID)
+        column.setSpacing(6)
+        self.chosen_title = Words("")
+        self.chosen_title.setFont(theme.font(theme.LARGE, True))
+        self.chosen_title.setWordWrap(True)
+        self.chosen_words = words_label()
+        column.addWidget(self.chosen_title)
+        column.addWidget(self.chosen_words)
+        self.list = QListWidget()
+        self.list.setItemDelegate(Columns(self.list))
+        self.list.setAccessibleName("Shots of the cell")
+        self.list.setToolTip("Enter looks at a shot on the Bench; H makes it the hero")
+        column.addWidget(self.list, 1)
+        self.shot_words = words_label()
+        column.addWidget(self.shot_words)
+        self.finding_words = Words("", wrap=True, strong=True)
+        self.fix_button, self.findings_button = QPushButton(), QPushButton("Show in Shots")
+        self.fix_button.setToolTip("Makes this change; it can be undone (Ctrl+Z)")
+        self.findings_button.setToolTip("All that speaks for it, and setting it aside with a reason")
+        line = QHBoxLayout()
+        line.addWidget(self.fix_button, 1)
+        line.addWidget(self.findings_button)
+        column.addWidget(self.finding_words)
+        column.addLayout(line)
+        self.buttons: dict[str, QPushButton] = {}
+        for row in BUTTONS:
+            line = QHBoxLayout()
+            line.setSpacing(6)
+            for name, command, keys in row:
+                button = self.buttons[name] = QPushButton(words(command, keys))
+                button.setToolTip(tip(command))
+                line.addWidget(button, 1)
+            column.addLayout(line)
+        return panel
+
+
+def about(cell: Cell) -> str:
+    """A cell in words: what it is, where its balance came from, what is off."""
+    lines = []
+    if cell.main == "main":
+        lines.append("Main hero: the setups' heroes are matched to it.")
+    elif cell.state is State.HERO:
+        lines.append(
+            "The setup's hero is of this camera." + (f" It is matched to {cell.main}." if cell.main else "")
+        )
+    if cell.state is State.NO_ENCODING:
+        lines.append(
+            "How it records is not decided: choose its encoding in Plan, or measure a profile in Charts."
+        )
+    if cell.state is State.NO_CHART:
+        lines.append("No chart that can be trusted was filmed; what both cameras saw is looked at instead.")
+    if cell.state is State.FINDING:
+        lines.append(
+            "Within tolerance as measured, but something is wrong with a recording: look at its findings."
+        )
+    if cell.state is State.STALE:
+        lines.append("Something it was made from has changed: settle it again.")
+    if cell.origin:
+        lines.append(cell.origin[0].upper() + cell.origin[1:].replace("3x3", "3×3") + ".")
+    if cell.rows:
+        off = [r.axis.name for r in cell.rows if not r.within]
+        lines.append(
+            f"Measured by {by_words(cell.by)}." + (f" Out of tolerance: {', '.join(off)}." if off else "")
+        )
+    return "\n".join(lines)
+
+
+def by_words(by: str) -> str:
+    names = {"chart": "chart", "points": "the same points", "statistics": "statistics", "": "its shots"}
+    return " and ".join(names.get(b, b) for b in by.split("+"))
+
+
+def words_label() -> QLabel:
+    label = Words("")
+    label.setWordWrap(True)
+    label.set_role("soft")
+    return label
