@@ -1,8 +1,7 @@
 """The audit on shoots of many seeds: which planted mistakes are found, which are missed, and the false alarms.
 
-Run: .venv/bin/python benchmarks/audit.py [SEED ...]. Each shoot is filmed at a few frames a take (about a minute and
-a half) into
-AQUIN_SHOOTS, a folder that is kept, or into a temporary one.
+Run: .venv/bin/python benchmarks/audit.py [SEED ...]. Each shoot is filmed at a few frames a take (about a minute
+and a half) into AQUIN_SHOOTS, a folder that is kept, or into a temporary one.
 """
 
 import os

@@ -1,10 +1,9 @@
-"""Cameras drawn at random and reflectances that are not on the chart, for measuring how well corrections generalise.
+"""Cameras drawn at random and reflectances that are not on the chart, for measuring how well corrections
+generalise.
 
 Spectra are those that colour-science ships (0.4): CIE 13.3 and 2024 test samples, the NIST CQS samples, a 30-patch
-chart (not those of
-CIE 224:2017, which solving itself uses); and
-two measured sensors, one with narrow and one with overlapping sensitivities, which are mixed and shifted. Lights are
-CIE's.
+chart (not those of CIE 224:2017, which solving itself uses); and two measured sensors, one with narrow and one with
+overlapping sensitivities, which are mixed and shifted. Lights are CIE's.
 """
 
 import warnings
@@ -56,9 +55,9 @@ def _shipped() -> tuple[np.ndarray, list[np.ndarray]]:
 
 @dataclass(frozen=True)
 class Draw:
-    """One camera under one light: the chart's pairs, those of colours that it does not hold, and the true ones of the
-    reflectances that
-    solving predicts."""
+    """One camera under one light: the chart's pairs, those of colours that it does not hold, and the true ones of
+    the reflectances that solving predicts.
+    """
 
     chart: Evidence
     held: Evidence

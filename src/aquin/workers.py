@@ -63,24 +63,14 @@ def each(
                     running.clear()
                     if careful:
                         done += 1
-                        yield (
-                            broken[0],
-                            AquinError(
-                                "reading it ended the worker", _path(broken[0]), "Copy it again from its card"
-                            ),
-                        )
+                        yield broken[0], _ended(broken[0])
                     else:
                         alone += broken
                     break
                 for future in [f for f in ready if f in running]:
                     item = running.pop(future)
-                    error = future.exception()
                     done += 1
-                    if error is not None and not isinstance(error, AquinError):
-                        error = AquinError(
-                            f"this went wrong inside Aquin ({type(error).__name__}: {error})", _path(item), ""
-                        )
-                    yield item, error if error is not None else future.result()
+                    yield item, _outcome(item, future)
                     if tell is not None:  # only now: a stop must not lose a result that is there
                         tell(done / len(items), words(item))
         finally:
@@ -88,6 +78,20 @@ def each(
                 _rest(pool, size)
             else:
                 _end(pool)
+
+
+def _ended(item: Any) -> AquinError:
+    return AquinError("reading it ended the worker", _path(item), "Copy it again from its card")
+
+
+def _outcome(item: Any, future: Future[Any]) -> Any:
+    """What the work gave, or the AquinError that it ended in."""
+    error = future.exception()
+    if error is None:
+        return future.result()
+    if isinstance(error, AquinError):
+        return error
+    return AquinError(f"this went wrong inside Aquin ({type(error).__name__}: {error})", _path(item), "")
 
 
 REST = 20.0

@@ -56,9 +56,9 @@ def test_each_log_curve_of_the_configuration_is_recovered(
 
 
 def test_curves_drawn_at_random_are_recovered(chart24: Layout) -> None:
-    """Twelve series, none chosen. A gamma's exponent and errors of the chart's light can't be told apart entirely, so
-    that one in
-    six may be up to half beyond the bar."""
+    """Twelve series, none chosen. A gamma's exponent and errors of the chart's light can't be told apart entirely,
+    so that one in six may be up to half beyond the bar.
+    """
     errors, reaches = [], []
     for seed in range(12):
         kind, encode, stops = drawn(seed)

@@ -1,8 +1,7 @@
 """The same points, statistics and their combination, on two real views of one scene.
 
-scikit-image's stereo pair (Middlebury 2014, Scharstein et al.) has its true disparities; one side is filmed again by
-a camera that is drawn
-at random.
+scikit-image's stereo pair (Middlebury 2014, Scharstein et al.) has its true disparities; one side is filmed again
+by a camera that is drawn at random.
 """
 
 from dataclasses import dataclass

@@ -446,10 +446,9 @@ def test_planted_mistakes_of_any_seed_are_found_with_few_false_alarms(
 ) -> None:
     """The mistakes that picture or papers can reveal, and at most one false alarm in twenty recordings.
 
-    The card of a camera that sets white by itself, and that filmed no grey card, reveals nothing about its light; nor
-    does the
-    picture of one that was over or under while fewer than two others saw the scene as it was. One of the rest may be
-    missed.
+    The card of a camera that sets white by itself, and that filmed no grey card, reveals nothing about its light;
+    nor does the picture of one that was over or under while fewer than two others saw the scene as it was. One of
+    the rest may be missed.
     """
     plan, production, found = logged
     files = {s.id: s.path for s in production.all(Shot)}

@@ -125,8 +125,8 @@ def test_the_heros_cameras_drift_over_dusk_is_recovered_within_a_quarter_of_the_
     dusk: Path, stage: Callable[[str, str], Stage]
 ) -> None:
     """Against the simulation's truth: the same camera's noiseless pictures, at the places that were compared. Dusk
-    does not change all
-    parts of a picture alike: lamps stay, the sky goes."""
+    does not change all parts of a picture alike: lamps stay, the sky goes.
+    """
     production, desk, setup = opened(dusk, "dusk-drift")
     hero = hero_of(production, setup)
     assert hero is not None

@@ -160,8 +160,8 @@ def test_a_wanted_colour_is_met_by_real_reflectances() -> None:
 
 def test_skin_is_that_of_measured_people() -> None:
     """The chart's dark and light skin patches (ISO 17321-1) are matched by pigments within their usual range, and
-    haemoglobin
-    shows: the reflectance dips at 540 and 576 nm between crests at 560 and 500 nm (Prahl 1998)."""
+    haemoglobin shows: the reflectance dips at 540 and 576 nm between crests at 560 and 500 nm (Prahl 1998).
+    """
     grid = [
         (m, b)
         for m in (0.01, 0.02, 0.04, 0.07, 0.11, 0.16, 0.22, 0.3, 0.38)

@@ -1,11 +1,9 @@
 """A camera's curve from an exposure series: signal against light, with the exposure steps refined.
 
-Model: signal = F(u), u = log2 of the scene-linear level = log2(reflectance) + stops of the frame + a little per patch
-(uneven
-light) + a little per channel (white). F is tried as the general log family of published camera curves with a straight
-toe, as a
-power law, and as a smooth spline (Debevec & Malik 1997 with known exposures); the simplest that explains the data is
-taken.
+Model: signal = F(u), u = log2 of the scene-linear level = log2(reflectance) + stops of the frame + a little per
+patch (uneven light) + a little per channel (white). F is tried as the general log family of published camera curves
+with a straight toe, as a power law, and as a smooth spline (Debevec & Malik 1997 with known exposures); the
+simplest that explains the data is taken.
 """
 
 from collections.abc import Callable
@@ -44,13 +42,11 @@ class Observations:
 @dataclass(frozen=True)
 class Curve:
     """A recovered curve. `family`: log, power or spline. `log`: its parameters where it is of the log family. `u`,
-    `y`: the curve
-    as a table, log2 of scene-linear and signal. `low`, `high`: u between which data support it. `stops`: (frames,)
-    refined, the
-    frame marked 0 at 0. `white`: (3,) stops of the channels. `rms_stops`: of the residuals between low and high.
-    `rows`: (n, 4) each
-    observation's frame, u, signal and residual in stops. `doubt`: (n,) standard error in stops at each u of the
-    table."""
+    `y`: the curve as a table, log2 of scene-linear and signal. `low`, `high`: u between which data support it.
+    `stops`: (frames,) refined, the frame marked 0 at 0. `white`: (3,) stops of the channels. `rms_stops`: of the
+    residuals between low and high. `rows`: (n, 4) each observation's frame, u, signal and residual in stops.
+    `doubt`: (n,) standard error in stops at each u of the table.
+    """
 
     family: str
     log: LogCurve | None

@@ -53,8 +53,7 @@ def tones(rgb: Floats) -> tuple[Float32, float]:
     scale.
 
     A ratio of light is a step here wherever it happens, so that deep shade and sun look alike; frames that are
-    already
-    log only get flatter.
+    already log only get flatter.
     """
     rgb = np.asarray(rgb, np.float32)
     scale = min(1.0, WORK_SIDE / max(rgb.shape[:2]))

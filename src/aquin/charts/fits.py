@@ -42,8 +42,8 @@ DE00 = METRICS["dE00"]
 
 def gains_of(evidence: Evidence) -> Grade:
     """Channel gains that bring the neutrals together: geometric mean of the ratios, the darkest left out. Where no
-    pair is
-    known to be neutral, the gains that bring most of all pairs together."""
+    pair is known to be neutral, the gains that bring most of all pairs together.
+    """
     hero, shot = (c[evidence.neutral] for c in (evidence.hero, evidence.shot))
     if not len(hero):
         return _gains_of_all(evidence)

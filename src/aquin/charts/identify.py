@@ -2,10 +2,8 @@
 not listed.
 
 Each encoding is tried on the reading's signal. Its neutral steps must lie on a straight line of slope 1 in log-log
-(they are one light
-at one exposure); after a balance on them, its colours must be the published ones. What is left in stops and in colour
-is weighed by
-how sure the reading is; encodings that leave the same are told as the same.
+(they are one light at one exposure); after a balance on them, its colours must be the published ones. What is left
+in stops and in colour is weighed by how sure the reading is; encodings that leave the same are told as the same.
 """
 
 from collections.abc import Callable
@@ -37,11 +35,11 @@ ALIKE_COLOUR = 0.3
 
 @dataclass(frozen=True)
 class Candidate:
-    """An encoding tried on a chart. `rms_stops`: of the neutral steps from a line of slope 1, exposure free. `slope`:
-    of those
-    steps. `delta_e00`: mean over the colours after balancing, nan without colours. `exposure`: stops by which 18 %
-    grey would
-    have been recorded over normal. `alike`: encodings that a chart can't tell from this one."""
+    """An encoding tried on a chart. `rms_stops`: of the neutral steps from a line of slope 1, exposure free.
+    `slope`: of those steps. `delta_e00`: mean over the colours after balancing, nan without colours. `exposure`:
+    stops by which 18 % grey would have been recorded over normal. `alike`: encodings that a chart can't tell from
+    this one.
+    """
 
     encoding: str
     rms_stops: float

@@ -22,9 +22,9 @@ Linear = Callable[[Floats], Float32]
 @dataclass(frozen=True)
 class Exposed:
     """One frame of the series as it was recorded. `noise`: (patches,) robust sigma of luma in 10-bit ACEScct codes
-    after the
-    correction. `step`: what one recorded code is worth at grey after it, in 10-bit ACEScct codes. `edge`: edge width
-    in pixels."""
+    after the correction. `step`: what one recorded code is worth at grey after it, in 10-bit ACEScct codes. `edge`:
+    edge width in pixels.
+    """
 
     stops: float
     reading: Reading
@@ -37,8 +37,8 @@ class Exposed:
 @dataclass(frozen=True)
 class Limits:
     """What still counts as usable. Colour after Judd's just noticeable step and the ledger's tolerances; noise at
-    grey as a multiple of
-    the normal exposure's, or of one 10-bit code where that is less."""
+    grey as a multiple of the normal exposure's, or of one 10-bit code where that is less.
+    """
 
     mired: float = 5.5
     duv: float = 2.0
@@ -56,10 +56,10 @@ class Limits:
 @dataclass(frozen=True)
 class Row:
     """One stop. `mired`, `duv` (10^-3): shift of the neutrals against the normal exposure. `skin`, `colours`: mean
-    dE00 of skin and
-    of all patches against it. `grey_noise`, `shadow_noise`: 10-bit ACEScct codes at 18 % and at the darkest patch.
-    `resolution`: edges' sharpness against normal. `banding`: the code step where it stands above the noise, else 0.
-    `faults`: what lies beyond the limits, in words."""
+    dE00 of skin and of all patches against it. `grey_noise`, `shadow_noise`: 10-bit ACEScct codes at 18 % and at
+    the darkest patch. `resolution`: edges' sharpness against normal. `banding`: the code step where it stands above
+    the noise, else 0. `faults`: what lies beyond the limits, in words.
+    """
 
     marked: float
     stops: float
@@ -313,10 +313,10 @@ def advice(found: Latitude, policy: str) -> list[str]:
 
 @dataclass(frozen=True)
 class Lifted:
-    """The same frame corrected twice. `before_curve`, `after_curve`: (h, w, 3) display signal. The rest: of each, the
-    black patch in
-    % of signal, contrast (slope of the display steps against the normal exposure's), and mean dE00 of the displayed
-    patches."""
+    """The same frame corrected twice. `before_curve`, `after_curve`: (h, w, 3) display signal. The rest: of each,
+    the black patch in % of signal, contrast (slope of the display steps against the normal exposure's), and mean
+    dE00 of the displayed patches.
+    """
 
     before_curve: Float32
     after_curve: Float32

@@ -1,12 +1,10 @@
 """Chart layouts as data: where each patch lies, what it is, and its published colour.
 
-A layout is a JSON file: `name`, `title`, `source` of the colours, and `patches`, each with `name`, `role` and `xyz`.
-A regular grid
-says `rows`, `columns` and `patch_share`; any other chart says `aspect` (width over height of its patch field) and
-gives each
-patch a `box`: x, y, width and height as shares of the field. `body` is the reflectance between the patches.
-`reflectance`, 36 numbers from 380 to 730 nm, may be given for all
-patches. docs/charts.md has an example.
+A layout is a JSON file: `name`, `title`, `source` of the colours, and `patches`, each with `name`, `role` and
+`xyz`. A regular grid says `rows`, `columns` and `patch_share`; any other chart says `aspect` (width over height of
+its patch field) and gives each patch a `box`: x, y, width and height as shares of the field. `body` is the
+reflectance between the patches. `reflectance`, 36 numbers from 380 to 730 nm, may be given for all patches.
+docs/charts.md has an example.
 """
 
 import json
@@ -32,8 +30,8 @@ Box = tuple[float, float, float, float]
 @dataclass(frozen=True)
 class Patch:
     """One patch: its `role` is neutral, skin, primary or other; `xyz` under the ACES white, Y = 1 at a diffuser;
-    `box` is x, y,
-    width and height as shares of the patch field."""
+    `box` is x, y, width and height as shares of the patch field.
+    """
 
     name: str
     role: str
@@ -45,8 +43,8 @@ class Patch:
 @dataclass(frozen=True)
 class Layout:
     """Patches on a field. `rows` and `columns` are 0 unless the patches lie in a regular grid, row by row; then
-    `patch_share` is a
-    patch's side over the distance to the next one."""
+    `patch_share` is a patch's side over the distance to the next one.
+    """
 
     name: str
     title: str

@@ -36,9 +36,9 @@ class Step:
 @dataclass(frozen=True)
 class Profile:
     """A measured camera. `matrix`: (3, 3) its linear RGB to AP1, rows adding up to 1. `delta_e00`: of the chart's
-    colours over the
-    frames used, mean and 95th percentile. `under`, `over`: stops from grey between which the curve is supported by
-    data."""
+    colours over the frames used, mean and 95th percentile. `under`, `over`: stops from grey between which the curve
+    is supported by data.
+    """
 
     curve: Curve
     matrix: Float64
@@ -211,8 +211,8 @@ def _normal(series: Sequence[Step]) -> int:
 @dataclass(frozen=True)
 class Comparison:
     """A measured curve beside a known encoding: `largest` difference in stops between the supported ends, at `at`
-    stops from
-    grey, the same exposure assumed; `rms` over that range."""
+    stops from grey, the same exposure assumed; `rms` over that range.
+    """
 
     encoding: str
     largest: float

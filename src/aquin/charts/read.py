@@ -93,8 +93,7 @@ def read_chart(
     """Find the chart (unless its corners are given) and read it; None when there is none.
 
     `rgb`: (h, w, 3) signal of the file. `to_linear`: that signal to scene-linear AP1. Raises AquinError for corners
-    that
-    make no chart.
+    that make no chart.
     """
     if corners is None:
         found = find_chart(rgb, layout)
@@ -113,27 +112,13 @@ def read_chart(
     middle = np.median(pixels, axis=1, keepdims=True)
     noise = 1.4826 * np.median(np.abs(pixels - middle), axis=1).mean(axis=1) * 1023
     mean = robust_mean(linear)
-    slopes, uneven, doubt, stray = np.zeros(2), 0.0, float("inf"), np.zeros(len(mean))
-    if layout.findable:
-        slopes, uneven, doubt, stray = _light(mean, rgb, to_linear, unit, layout)
+    unlit = (np.zeros(2), 0.0, float("inf"), np.zeros(len(mean)))
+    slopes, uneven, doubt, stray = _light(mean, rgb, to_linear, unit, layout) if layout.findable else unlit
     compensate = uneven > max(0.03, 2 * doubt) and uneven < 2
-    warnings = []
     if compensate:
         mean = mean * np.exp2(-((layout.cells() - 0.5) @ slopes))[:, None]
-        warnings.append(
-            f"the light on the chart is uneven by {uneven:.2f} stops from corner to corner; this is compensated"
-        )
-    elif uneven >= 2:
-        warnings.append(
-            f"the light on the chart is uneven by {uneven:.1f} stops: glare or shadow; film it again if you can"
-        )
     dropped = _dropped(mean, clipped, stray, _blotches(linear, many))
-    for reason in dict.fromkeys(r for r in dropped if r):
-        count = dropped.count(reason)
-        are = "patch is" if count == 1 else "patches are"
-        warnings.append(f"{count} {are} {reason} and left out of solving")
-    if side < 8:
-        warnings.append(f"the patches are only {side:.0f} pixels wide; readings are noisy")
+    warnings = _warnings(uneven, bool(compensate), dropped, side)
     if score is None:
         from aquin.charts.find import judge, tones
 
@@ -158,6 +143,26 @@ def read_chart(
         dropped,
         side,
     )
+
+
+def _warnings(uneven: float, compensated: bool, dropped: tuple[str, ...], side: float) -> list[str]:
+    """What is to be said of the light, of patches that are left out, and of their size."""
+    out = []
+    if compensated:
+        out.append(
+            f"the light on the chart is uneven by {uneven:.2f} stops from corner to corner; this is compensated"
+        )
+    elif uneven >= 2:
+        out.append(
+            f"the light on the chart is uneven by {uneven:.1f} stops: glare or shadow; film it again if you can"
+        )
+    for reason in dict.fromkeys(r for r in dropped if r):
+        count = dropped.count(reason)
+        are = "patch is" if count == 1 else "patches are"
+        out.append(f"{count} {are} {reason} and left out of solving")
+    if side < 8:
+        out.append(f"the patches are only {side:.0f} pixels wide; readings are noisy")
+    return out
 
 
 def patch_pixels(rgb: Float32, corners: Floats, layout: Layout) -> tuple[Float64, int]:
@@ -221,13 +226,11 @@ def robust_mean(pixels: Float64) -> Float64:
 def _light(
     mean: Float64, rgb: Float32, to_linear: Callable[[Floats], Float32], unit: Float64, layout: Layout
 ) -> tuple[Float64, float, float, Float64]:
-    """How the light falls off over the chart: slopes in stops across and down, corner to corner stops, its doubt; and
-    what each
-    patch differs from that, in stops.
+    """How the light falls off over the chart: slopes in stops across and down, corner to corner stops, its doubt;
+    and what each patch differs from that, in stops.
 
     One robust fit in log2 luminance: the patches against their published luminance (offset, slope, light), and the
-    dark
-    gaps between them, which all have one reflectance (offset, light).
+    dark gaps between them, which all have one reflectance (offset, light).
     """
     crossings = layout.gaps
     dark = to_linear(sample(rgb, project(unit, crossings))[None])[0].astype(np.float64) @ AP1_LUMA

@@ -1,11 +1,9 @@
 """Colours that are not on the chart, from a chart whose reflectances are known.
 
-A linear camera answers a reflectance through one weight per wavelength (light times sensitivity). Few patches do not
-fix those
-weights, but they do fix what the camera will make of other *smooth* reflectances: Gaussian process regression with
-smooth weights
-(Rasmussen & Williams 2006, chapter 2). A correction fitted to many such predicted pairs serves colours between the
-patches.
+A linear camera answers a reflectance through one weight per wavelength (light times sensitivity). Few patches do
+not fix those weights, but they do fix what the camera will make of other *smooth* reflectances: Gaussian process
+regression with smooth weights (Rasmussen & Williams 2006, chapter 2). A correction fitted to many such predicted
+pairs serves colours between the patches.
 """
 
 from functools import lru_cache

@@ -102,13 +102,12 @@ def solve(
 ) -> Solution:
     """Solve one model. Raises AquinError when the evidence can't carry it.
 
-    `folds`: into so many groups pairs are parted that are left out together; where None, one by one, or a tenth at a
-    time of many.
+    `folds`: into so many groups pairs are parted that are left out together; where None, one by one, or a tenth at
+    a time of many.
 
     `scene`: (m, 3) scene-linear AP1 colours of the shot. A CDL can't be right for every colour; with `scene` it is
-    fitted
-    to what the 3x3 matrix of the same evidence makes of them as well, so that it is best for the colours that are
-    there.
+    fitted to what the 3x3 matrix of the same evidence makes of them as well, so that it is best for the colours
+    that are there.
     """
     if model not in MODELS:
         raise AquinError(f"there is no model '{model}'", None, f"There are: {', '.join(MODELS)}")
@@ -193,9 +192,9 @@ def _fit(
 
 
 def _trust(pairs: Evidence, metric: Metric) -> float:
-    """0 to 1: how far predicted colours may be believed. The chart's own colours are predicted from each other; where
-    that fails by
-    more than a quarter of what a matrix leaves on them, readings are too rough to predict from."""
+    """0 to 1: how far predicted colours may be believed. The chart's own colours are predicted from each other;
+    where that fails by more than a quarter of what a matrix leaves on them, readings are too rough to predict from.
+    """
     assert pairs.reflectance is not None
     gains = gains_of(pairs)
     left = residual(pairs, matrix_of(pairs, None, metric), metric).mean()

@@ -18,9 +18,10 @@ from aquin.measure.ledger import Evidence
 
 @dataclass(frozen=True)
 class Stage:
-    """What stands after one stage. `neutral`: mean difference of the neutrals. `hue`: mean absolute CIELAB hue error
-    of the colours in
-    degrees. `saturation`: mean ratio of CIELAB chroma, shot over hero. `mean`: mean difference of everything."""
+    """What stands after one stage. `neutral`: mean difference of the neutrals. `hue`: mean absolute CIELAB hue
+    error of the colours in degrees. `saturation`: mean ratio of CIELAB chroma, shot over hero. `mean`: mean
+    difference of everything.
+    """
 
     name: str
     grade: Grade

@@ -1,9 +1,9 @@
-"""A take of a chart, frame by frame: where it is, how good each frame is and why, which one is best, and the mean of
-the good ones.
+"""A take of a chart, frame by frame: where it is, how good each frame is and why, which one is best, and the mean
+of the good ones.
 
 Film crews tilt the chart, so that one frame at least is free of glare and shadow. A frame's faults are measured
-against the sweep
-itself: a patch that is lighter here than in most frames has glare on it, one that is darker lies in shade.
+against the sweep itself: a patch that is lighter here than in most frames has glare on it, one that is darker lies
+in shade.
 """
 
 from collections.abc import Callable, Iterable, Sequence
@@ -90,9 +90,8 @@ def sweep(
 ) -> Sweep:
     """Look at frames in order; `corners` holds for the first one, and is followed from there.
 
-    `frames`: numbers with (h, w, 3) signals. `count`: how many there are, for progress. Raises AquinError for corners
-    that make no
-    chart.
+    `frames`: numbers with (h, w, 3) signals. `count`: how many there are, for progress. Raises AquinError for
+    corners that make no chart.
     """
     seen: list[_Seen] = []
     numbers: list[int] = []
@@ -143,8 +142,8 @@ def judged(seen: Sequence[_Seen], numbers: Sequence[int]) -> Sweep:
 
 def _usual_light(seen: Sequence[_Seen]) -> Float64:
     """(patches,) log2 light of each patch with the frame's own level taken out: the median of the quarter of the
-    frames whose patches
-    agree best with the published colours under an even light."""
+    frames whose patches agree best with the published colours under an even light.
+    """
     for s in seen:
         y = np.log2(np.maximum(s.reading.linear @ AP1_LUMA, 2e-4))
         bright = s.reading.layout.xyz[:, 1] > 0.15

@@ -22,9 +22,9 @@ Corners = tuple[tuple[float, float], ...]
 @dataclass(frozen=True)
 class Take:
     """A file and how it is read. `encoding` may be empty where it is not known; light is then only guessed at.
-    `corners`: of the
-    chart in the first frame that is looked at. `first` and `last`: the frames; all of them where None. `frame`: only
-    this one."""
+    `corners`: of the chart in the first frame that is looked at. `first` and `last`: the frames; all of them where
+    None. `frame`: only this one.
+    """
 
     path: Path
     encoding: str = ""

@@ -152,8 +152,8 @@ class Grade:
 
     def values(self) -> dict[str, Any]:
         """As plain values for a file: stops, gains, slope, offset, power, saturation, matrix, and where used root,
-        turn and scale,
-        lift, softness and regions."""
+        turn and scale, lift, softness and regions.
+        """
         more: dict[str, Any] = {}
         if self.root is not None:
             more["root"] = [list(row) for row in self.root]

@@ -1,9 +1,8 @@
 """The hue warp: hue turned and saturation scaled by hue, in ACEScct; neutrals and luma never move.
 
-Hue is the angle in the plane square to the grey axis, red at 0, yellow 60, green 120 degrees. Between the six nodes a
-periodic
-monotone cubic (PCHIP; Fritsch & Carlson 1980) goes on. In the log part of ACEScct the warp does not depend on
-exposure.
+Hue is the angle in the plane square to the grey axis, red at 0, yellow 60, green 120 degrees. Between the six nodes
+a periodic monotone cubic (PCHIP; Fritsch & Carlson 1980) goes on. In the log part of ACEScct the warp does not
+depend on exposure.
 """
 
 from dataclasses import dataclass
@@ -17,9 +16,9 @@ from aquin.colour.cdl import LUMA
 Six = tuple[float, float, float, float, float, float]
 NODES = ("red", "yellow", "green", "cyan", "blue", "magenta")
 MOST_TURN = 19.0
-"""Degrees that a node may turn. Between nodes 60 degrees apart the cubic is at most half again as steep as a line, so
-that even
-opposite turns of neighbours never let two hues change places."""
+"""Degrees that a node may turn. Between nodes 60 degrees apart the cubic is at most half again as steep as a line,
+so that even opposite turns of neighbours never let two hues change places.
+"""
 
 _TABLE = 720
 _RED = np.array([2.0, -1.0, -1.0]) / np.sqrt(6)

@@ -1,9 +1,9 @@
 """A part of the picture with a trim of its own: within a feathered ellipse, within a key of hue and level, or where
 both hold.
 
-It works on the graded ACEScct picture. Exposure and warmth are gains in scene-linear, whose logarithm fades with the
-mask, so that a
-feathered edge goes evenly in stops; saturation is that of the ASC CDL (Rec.709 luma weights) on ACEScct.
+It works on the graded ACEScct picture. Exposure and warmth are gains in scene-linear, whose logarithm fades with
+the mask, so that a feathered edge goes evenly in stops; saturation is that of the ASC CDL (Rec.709 luma weights) on
+ACEScct.
 """
 
 from collections.abc import Mapping
@@ -32,9 +32,9 @@ MOST_STOPS, MOST_MIRED, MOST_SATURATION = 4.0, 150.0, 4.0
 @dataclass(frozen=True)
 class Ellipse:
     """`x`, `y`: its middle as shares of the picture's width and height. `wide`, `high`: half axes as shares of the
-    width (both), so that
-    equal ones are a circle. `turn`: degrees clockwise. `feather`: 0 to 1, the share of each half axis over which it
-    fades."""
+    width (both), so that equal ones are a circle. `turn`: degrees clockwise. `feather`: 0 to 1, the share of each
+    half axis over which it fades.
+    """
 
     x: float = 0.5
     y: float = 0.5
@@ -70,8 +70,9 @@ class Ellipse:
 @dataclass(frozen=True)
 class Key:
     """Hues from `hue` - `width` to `hue` + `width` degrees (180 or more: all), with at least `chroma` of distance
-    from grey in ACEScct, and
-    levels from `low` to `high` stops of 18 % grey. `soft`: 0 to 1, the share of these ranges over which it fades."""
+    from grey in ACEScct, and levels from `low` to `high` stops of 18 % grey. `soft`: 0 to 1, the share of these
+    ranges over which it fades.
+    """
 
     hue: float = 20.0
     width: float = 25.0

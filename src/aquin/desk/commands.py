@@ -14,9 +14,9 @@ VIEWS = ("plan", "shots", "charts", "board", "bench")
 
 @dataclass(frozen=True)
 class Command:
-    """`id`: the view (or `app`, `file`) and a name. `keys`: the first one is shown. `hand`: a widget reads these keys
-    itself, and they are
-    only listed."""
+    """`id`: the view (or `app`, `file`) and a name. `keys`: the first one is shown. `hand`: a widget reads these
+    keys itself, and they are only listed.
+    """
 
     id: str
     words: str

@@ -17,9 +17,8 @@ class Session(QObject):
     """Observed by every view; nothing of it is copied into one.
 
     `opened`: another production, or none, or the same one through another configuration. `changed`: something in it
-    was decided, here
-    or elsewhere. `screened`: another screen. `selected`: another shot is worked on. `measured`: the Board's cells
-    were looked at again.
+    was decided, here or elsewhere. `screened`: another screen. `selected`: another shot is worked on. `measured`:
+    the Board's cells were looked at again.
     """
 
     opened = Signal()

@@ -30,6 +30,7 @@ from aquin.desk.foot import Foot
 from aquin.desk.help import FindDialog, help_dialog, keys_dialog
 from aquin.desk.history import History
 from aquin.desk.kit.ask import CONFIGS, OCIO, ask_open
+from aquin.desk.kit.dialogs import open_fitting
 from aquin.desk.kit.jobs import Jobs
 from aquin.desk.kit.room import LEAST, SIZE, fit
 from aquin.desk.next_step import Open, next_step
@@ -180,7 +181,7 @@ class Window(QMainWindow):
 
     def find_command(self) -> None:
         self.find_dialog = FindDialog(self, self.commands)
-        self.find_dialog.open()
+        open_fitting(self.find_dialog)
 
     def show_keys(self) -> None:
         self.keys_dialog = keys_dialog(self, self.shown)
@@ -341,7 +342,6 @@ class Window(QMainWindow):
 
     @property
     def message(self) -> str:
-        """The last message."""
         return self.foot.message.text()
 
     def _stated(self) -> None:

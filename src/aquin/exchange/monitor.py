@@ -20,8 +20,8 @@ def monitor_transform(
     """(..., 3) camera signal to (..., 3) screen signal, both 0 to 1 over what the LUT's device counts as its range.
 
     `stops`: how far above the curve's target the crew exposes; the picture is shown that much darker, so that it
-    looks as it
-    will after balancing. `range` legal: codes of both sides are legal ones (64 to 940 of 1023). Raises AquinError.
+    looks as it will after balancing. `range` legal: codes of both sides are legal ones (64 to 940 of 1023). Raises
+    AquinError.
     """
     if range not in RANGES:
         raise AquinError(f"there is no range '{range}'", None, "Use full or legal")

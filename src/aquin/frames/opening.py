@@ -25,10 +25,9 @@ def open_source(
 ) -> Source:
     """Open a still, a numbered sequence or a movie.
 
-    A sequence is named by any one of its files, or by a pattern (`name.####.exr`, `name.%04d.exr`); with `alone`
-    a numbered still is just itself. `matrix` and `range` override what the file says; `raw` is how a raw still is
-    developed, and does
-    not matter to other files. Raises AquinError.
+    A sequence is named by any one of its files, or by a pattern (`name.####.exr`, `name.%04d.exr`); with `alone` a
+    numbered still is just itself. `matrix` and `range` override what the file says; `raw` is how a raw still is
+    developed, and does not matter to other files. Raises AquinError.
     """
     path = Path(path)
     if not path.exists() and _PATTERN.search(path.name):

@@ -37,8 +37,9 @@ KELVIN = (2500.0, 10000.0)
 @dataclass(frozen=True)
 class RawDecode:
     """How a raw still is developed. `exposure`: stops. `kelvin`: None as the camera was set. `tint`: 10^-3 Duv,
-    positive where the
-    light is taken for greener. `half`: half resolution, one pixel per 2 x 2 block, without demosaicing."""
+    positive where the light is taken for greener. `half`: half resolution, one pixel per 2 x 2 block, without
+    demosaicing.
+    """
 
     exposure: float = 0.0
     kelvin: float | None = None
@@ -171,8 +172,8 @@ def developed(camera: Float32, about: "Facts", decode: RawDecode) -> Float32:
 @dataclass(frozen=True)
 class Facts:
     """What a DNG says of its colours. `matrices`: (mired of its light, (3, 3) XYZ to camera RGB), one or two.
-    `neutral`: (3,) camera RGB
-    of the white that was set. `baseline`: stops that the maker adds."""
+    `neutral`: (3,) camera RGB of the white that was set. `baseline`: stops that the maker adds.
+    """
 
     matrices: tuple[tuple[float, Float64], ...] = ()
     neutral: Float64 | None = None

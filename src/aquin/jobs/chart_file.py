@@ -54,48 +54,16 @@ def read_file(clip: Clip, hero: Clip | None, ask: ChartAsk, tell: Tell | None = 
         frame, _ = clip.read(ask.number)
         reading = read_chart(frame.rgb, clip.to_linear, chosen, ask.corners)
         notes, number = list(frame.warnings), frame.number
-    empty: dict[str, Any] = {
-        "found": False,
-        "corners": [],
-        "patches": [],
-        "solutions": [],
-        "light_uneven": None,
-        "warnings": [],
-        "frame": number,
-        "sweep": looks,
-    }
     if reading is None:
-        what = "no chart was found: give its corners, or choose another frame"
-        if not chosen.findable:
-            what = f"the {chosen.title.lower()} can't be found by itself: give its corners"
-        return empty | {"warnings": [*notes, what]}
+        return _nothing(chosen, number, looks, notes)
     towards: Reading | None = None
     if hero is not None:
         towards = _swept(hero, chosen, None, None).reading()
         if towards is None:
             raise AquinError("no chart was found in the hero", hero.source.path, "Choose another file")
-    warnings = [*notes, *reading.warnings]
-    solutions: list[Solution] = []
-    steps: list[dict[str, Any]] = []
-    proof = None
-    try:
-        pairs = evidence_of(reading, towards, ask.neutral, ask.skin)
-        solutions = solve_all(pairs, models=ask.models, metric=ask.metric)
-        if ask.stages:
-            steps = [
-                {
-                    "stage": s.name,
-                    "mean": s.mean,
-                    "neutral": s.neutral,
-                    "hue_degrees": s.hue,
-                    "saturation": s.saturation,
-                }
-                for s in stages(pairs, ask.metric)
-            ]
-    except AquinError as error:
-        warnings.append(error.line())
-    if ask.out is not None:
-        proof = _written(ask, solutions, clip)
+    solutions, steps, trouble = _solved(reading, towards, ask)
+    warnings = [*notes, *reading.warnings, *trouble]
+    proof = _written(ask, solutions, clip) if ask.out is not None else None
     return {
         "found": True,
         "corners": [_list(c) for c in reading.corners],
@@ -112,6 +80,46 @@ def read_file(clip: Clip, hero: Clip | None, ask: ChartAsk, tell: Tell | None = 
         "sweep": looks,
         **({"out": str(ask.out), "proof": proof} if ask.out is not None else {}),
     }
+
+
+def _nothing(chosen: Layout, number: int, looks: list[dict[str, Any]], notes: list[str]) -> dict[str, Any]:
+    """What is said where no chart was found."""
+    what = "no chart was found: give its corners, or choose another frame"
+    if not chosen.findable:
+        what = f"the {chosen.title.lower()} can't be found by itself: give its corners"
+    return {
+        "found": False,
+        "corners": [],
+        "patches": [],
+        "solutions": [],
+        "light_uneven": None,
+        "warnings": [*notes, what],
+        "frame": number,
+        "sweep": looks,
+    }
+
+
+def _solved(
+    reading: Reading, towards: Reading | None, ask: ChartAsk
+) -> tuple[list[Solution], list[dict[str, Any]], list[str]]:
+    """Solutions, steps, and what went wrong."""
+    try:
+        pairs = evidence_of(reading, towards, ask.neutral, ask.skin)
+        solutions = solve_all(pairs, models=ask.models, metric=ask.metric)
+        found = stages(pairs, ask.metric) if ask.stages else []
+    except AquinError as error:
+        return [], [], [error.line()]
+    steps = [
+        {
+            "stage": s.name,
+            "mean": s.mean,
+            "neutral": s.neutral,
+            "hue_degrees": s.hue,
+            "saturation": s.saturation,
+        }
+        for s in found
+    ]
+    return solutions, steps, []
 
 
 def _swept(clip: Clip, chosen: Layout, corners: Any, tell: Tell | None) -> Sweep:

@@ -36,8 +36,7 @@ def solve_sides(
     given: Source | None = None,
 ) -> Match:
     """Solve the shot to the hero as that is graded: slow, for a worker. `given`: what the production knows of the
-    two, which counts where
-    they show no chart and no pairs are named.
+    two, which counts where they show no chart and no pairs are named.
 
     Raises AquinError when nothing supports a match.
     """

@@ -29,8 +29,8 @@ def write_luts(
     force: bool = False,
 ) -> list[Written]:
     """A .cube for each camera whose encoding is known, from its signal to the chain's screen of that number; the
-    exposure that its card asks
-    for is taken back. Raises AquinError."""
+    exposure that its card asks for is taken back. Raises AquinError.
+    """
     try:
         folder.mkdir(parents=True, exist_ok=True)
     except OSError as error:

@@ -1,8 +1,8 @@
 """Drift: how light changes over the time of day in one setup, as smooth functions with their uncertainty.
 
 Gaussian process regression (Rasmussen & Williams 2006, chapter 2) with a Matern 3/2 kernel on each of exposure
-(stops), warmth and green (log2
-ratios of the channels); how fast and how far light changes is found by the largest likelihood on a grid.
+(stops), warmth and green (log2 ratios of the channels); how fast and how far light changes is found by the largest
+likelihood on a grid.
 """
 
 from collections.abc import Sequence

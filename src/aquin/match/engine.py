@@ -211,8 +211,8 @@ def _charts(hero: Side, shot: Side) -> tuple[Reading, Reading] | None:
 
 def second_pass(evidence: Evidence, grade: Grade) -> Grade | None:
     """The grade with a tone curve and a hue warp fitted to what it leaves; its balance, matrix and trim stay. None
-    where pairs that are left
-    out in turn would not come nearer."""
+    where pairs that are left out in turn would not come nearer.
+    """
     base = replace(grade, curve=None, warp=None)
 
     def fit(pairs: Evidence) -> Grade:

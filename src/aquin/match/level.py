@@ -2,10 +2,9 @@
 degrees.
 
 A chart shows what a camera makes of colours, but how much light falls on it, and of which colour, depends on where
-and how it is held: charts
-before two cameras of one setup lie half a stop apart in the median, up to two, and a chart may catch more sky than
-the scene (decision 018).
-Crews set their cameras to be alike, and the same points of the scene are the best witness where there are some.
+and how it is held: charts before two cameras of one setup lie half a stop apart in the median, up to two, and a
+chart may catch more sky than the scene (decision 018). Crews set their cameras to be alike, and the same points of
+the scene are the best witness where there are some.
 """
 
 from collections.abc import Mapping, Sequence

@@ -1,10 +1,9 @@
 """Same points: parts of the scene that both cameras saw, whatever moved between them or only one of them saw.
 
-Features (SIFT; Lowe 2004) are matched both ways, checked by the epipolar geometry of two views (a robust fundamental
-matrix), and
-sampled over small areas in the scene-linear frames. Where the two views lie close together, optical flow that agrees
-forwards and
-backwards gives pairs all over the picture, also from smooth parts where features are rare.
+Features (SIFT; Lowe 2004) are matched both ways, checked by the epipolar geometry of two views (a robust
+fundamental matrix), and sampled over small areas in the scene-linear frames. Where the two views lie close
+together, optical flow that agrees forwards and backwards gives pairs all over the picture, also from smooth parts
+where features are rare.
 """
 
 from dataclasses import dataclass
@@ -39,9 +38,9 @@ NEUTRAL_CHROMA = 9.0
 
 @dataclass(frozen=True)
 class Points:
-    """`hero`, `shot`: (n, 2) places in pixels of the frames. `evidence`: their colours. `verified`: how many features
-    agreed with the
-    geometry. `dense`: whether flow was used. `sureness`: 0 to 1."""
+    """`hero`, `shot`: (n, 2) places in pixels of the frames. `evidence`: their colours. `verified`: how many
+    features agreed with the geometry. `dense`: whether flow was used. `sureness`: 0 to 1.
+    """
 
     hero: Float64
     shot: Float64

@@ -31,14 +31,10 @@ def settle(
     """The grade with this axis brought to its hero.
 
     exposure moves the balance's stops; warmth and tint its gains; contrast the trim's slope about 18 % grey; their
-    shadow twins its
-    offsets about grey; saturation the trim's saturation; black floor, skin level and white ceiling one tone of the
-    curve each; skin hue
-    the warp at red and yellow; sharpness the softness, which can only take away; colour takes the whole CDL solution.
-    `picture` and
-    `hero`, the hero picture's values, are needed for axes that are measured on pictures. What can't be settled is
-    left as it is.
-    Raises ValueError for an unknown axis.
+    shadow twins its offsets about grey; saturation the trim's saturation; black floor, skin level and white ceiling
+    one tone of the curve each; skin hue the warp at red and yellow; sharpness the softness, which can only take
+    away; colour takes the whole CDL solution. `picture` and `hero`, the hero picture's values, are needed for axes
+    that are measured on pictures. What can't be settled is left as it is. Raises ValueError for an unknown axis.
     """
     found = next((a for a in AXES if a.name == axis), None)
     if found is None:

@@ -67,9 +67,8 @@ def with_skin(
 ) -> Match:
     """The match with solutions for skin beside its own, what each leaves on skin, and the better weight preferred.
 
-    Without enough skin in both, the match as it was. Where more than `MOST` of a picture passes for skin, most of it
-    is none, and the match
-    for the whole frame stays preferred unless a person has `vouched` for it.
+    Without enough skin in both, the match as it was. Where more than `MOST` of a picture passes for skin, most of
+    it is none, and the match for the whole frame stays preferred unless a person has `vouched` for it.
     """
     source = skin_source(hero, shot, masks)
     if source is None:

@@ -1,10 +1,9 @@
-"""Statistics: two frames of one place that need not show the same points. What one map makes of a distribution is no
-proof that it is
-right, so this evidence is believed least.
+"""Statistics: two frames of one place that need not show the same points. What one map makes of a distribution is
+no proof that it is right, so this evidence is believed least.
 
 The linear Monge-Kantorovitch map (Pitie & Kokaram 2007) takes the shot's mean and covariance in working log to the
-hero's; quantiles of
-luma do the tones. The pairs that come of it are given to a model's solver, which keeps what the model can express.
+hero's; quantiles of luma do the tones. The pairs that come of it are given to a model's solver, which keeps what
+the model can express.
 """
 
 from dataclasses import dataclass
@@ -81,8 +80,7 @@ def monge_kantorovitch(source: Float64, target: Float64, least: float = 4e-4) ->
     """The linear map of least effort from one distribution of (n, 3) colours to another's mean and covariance.
 
     Robust: colours far from the middle of their distribution (beyond the 98th percentile) are left out. `least`:
-    standard deviation
-    below which a direction holds nothing but noise and is left as it is.
+    standard deviation below which a direction holds nothing but noise and is left as it is.
     """
     (m0, c0), (m1, c1) = (_moments(x) for x in (source, target))
     values, vectors = np.linalg.eigh(c0)

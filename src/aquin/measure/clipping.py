@@ -9,8 +9,7 @@ def clip_levels(rgb: Float32) -> tuple[Float64, Float64]:
     """(3,) floor and ceiling of the recording: where a channel piles up, else the ends of the signal.
 
     A pile is at least 0.1 % of the frame within one 10-bit code of its lowest or highest value, and ten times what
-    lies in
-    the code next to it.
+    lies in the code next to it.
     """
     few = rgb[:: max(rgb.shape[0] // 400, 1), :: max(rgb.shape[1] // 700, 1)].reshape(-1, 3)
     code = 1 / 1023

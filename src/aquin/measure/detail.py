@@ -31,10 +31,9 @@ def log_luma(log: Floats) -> Float32:
 def noise_of(luma: Float32) -> float:
     """Robust sigma of the noise in 10-bit codes of working log, at mid grey in flat parts.
 
-    Median absolute value of the finest diagonal Haar wavelet (Donoho & Johnstone 1994) in the flattest quarter of the
-    blocks whose
-    tone lies within 1.5 stops of 18 % grey; of all blocks where there are too few of those. NaN for pictures that are
-    too small.
+    Median absolute value of the finest diagonal Haar wavelet (Donoho & Johnstone 1994) in the flattest quarter of
+    the blocks whose tone lies within 1.5 stops of 18 % grey; of all blocks where there are too few of those. NaN
+    for pictures that are too small.
     """
     h, w = (n // BLOCK * BLOCK for n in luma.shape)
     if h < 2 * BLOCK or w < 2 * BLOCK:
@@ -114,8 +113,7 @@ def edge_mtf50(patch: Float64) -> float:
     edge-based SFR).
 
     `patch`: (h, w) linear level with one nearly vertical edge. NaN where there is none. The edge is found line by
-    line, fitted by a
-    straight line, and sampled four times as finely as the pixels.
+    line, fitted by a straight line, and sampled four times as finely as the pixels.
     """
     slope = np.gradient(patch, axis=1)
     weight = np.abs(slope)

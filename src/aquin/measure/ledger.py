@@ -20,8 +20,8 @@ from aquin.colour.white import mired_duv
 @dataclass(frozen=True)
 class Evidence:
     """`hero`, `shot`: (n, 3) scene-linear AP1, the same things in both. `neutral`: (n,) bool. `say`: (n,) weight of
-    each pair in
-    solving, all the same where it is left out. `reflectance`: (n, 36) at 380 to 730 nm, where known."""
+    each pair in solving, all the same where it is left out. `reflectance`: (n, 36) at 380 to 730 nm, where known.
+    """
 
     hero: Float64
     shot: Float64
@@ -146,13 +146,11 @@ def measure(
 def values(evidence: Evidence) -> dict[str, tuple[float, float]]:
     """Hero's and shot's value on each axis.
 
-    exposure: median stops of luminance over 18 % grey on the evidence. contrast: robust slope of log luminance, shot
-    over
-    hero. warmth, tint: mired and 10^-3 Duv of the mean neutral. saturation: ratio of mean CIELAB chroma at equal
-    exposure and white. shadow warmth, shadow tint: what becomes of the neutral if it is moved as the hero's darkest
-    third is (left out
-    below nine pairs); the same of all pairs is warmth and tint where no pair is known to be neutral. colour: mean
-    CIEDE2000, weighted as the pairs are.
+    exposure: median stops of luminance over 18 % grey on the evidence. contrast: robust slope of log luminance,
+    shot over hero. warmth, tint: mired and 10^-3 Duv of the mean neutral. saturation: ratio of mean CIELAB chroma
+    at equal exposure and white. shadow warmth, shadow tint: what becomes of the neutral if it is moved as the
+    hero's darkest third is (left out below nine pairs); the same of all pairs is warmth and tint where no pair is
+    known to be neutral. colour: mean CIEDE2000, weighted as the pairs are.
     """
     hero, shot = evidence.hero, evidence.shot
     hero_y, shot_y = (np.maximum(c @ AP1_LUMA, 1e-6) for c in (hero, shot))

@@ -63,8 +63,7 @@ def facts(
     `clipped_share`.
 
     `detail`: also sharpness and noise, which need every pixel. `mask`: (h, w) bool of skin, where it is known; else
-    `dabs`
-    and `faces` go into finding it (see `measure.skin.find_skin`).
+    `dabs` and `faces` go into finding it (see `measure.skin.find_skin`).
     """
     log = np.asarray(grade.picture(linear), np.float32)
     step = max(log.shape[1] // ACROSS, 1)  # percentiles and medians need no more

@@ -127,8 +127,8 @@ def chroma_density(signal: Floats, size: int = 128, reach: float = 0.5) -> Float
 @dataclass(frozen=True)
 class Histogram:
     """`share`: (4, BINS) share of the pixels of R, G, B and luma by signal from LOW to HIGH. `under`, `over`: (3,)
-    share of the pixels at or
-    below 0 and at or above 1, per channel."""
+    share of the pixels at or below 0 and at or above 1, per channel.
+    """
 
     share: Float32
     under: Float32

@@ -2,8 +2,8 @@
 mask.
 
 The line is where skin of all darkness lies on the BT.709 chroma plane, 123 degrees from +Cb (common practice); how
-far pixels may be
-from it was set on the portrait that scikit-image ships and on skins simulated from their pigments.
+far pixels may be from it was set on the portrait that scikit-image ships and on skins simulated from their
+pigments.
 """
 
 from collections.abc import Sequence
@@ -87,8 +87,8 @@ def skin_mask(signal: Float32) -> np.ndarray:
 @dataclass(frozen=True)
 class Dab:
     """One touch of a brush: its middle as shares of the picture's width and height, its radius as a share of the
-    width, and whether it adds
-    skin or takes it away."""
+    width, and whether it adds skin or takes it away.
+    """
 
     x: float
     y: float
@@ -109,8 +109,8 @@ def painted(dabs: Sequence[Dab], height: int, width: int) -> tuple[np.ndarray, n
 
 def find_skin(signal: Float32, dabs: Sequence[Dab] = (), faces: bool = False) -> np.ndarray:
     """(h, w) bool of the display signal's skin, with what a person painted. `faces`: only in faces that look at the
-    camera, where there are
-    any; painted skin stays."""
+    camera, where there are any; painted skin stays.
+    """
     include = exclude = None
     if dabs:
         include, exclude = painted(dabs, *signal.shape[:2])

@@ -26,13 +26,11 @@ class Survey:
     """Numbers over all surveyed frames.
 
     `signal`: (11, 3) percentiles `SHARES` of the signal per channel. `luma`: (11,) the same of luma. `stops`: (11,)
-    percentiles of log2 luminance over 18 % grey, scene-linear AP1. `warm`, `green`: medians of log2 R/B, and of log2
-    G over
-    the mean of R and B, of pixels that are neither dark nor clipped. `spread`: (2,) their robust sigmas. `colourful`:
-    mean
-    distance of the signal's channels from their luma. `clipped`: share of pixels at the recording's ceiling.
-    `floored`: at its
-    floor. `below`: share of pixels whose luma is clearly below the encoding's black (0 where it has none).
+    percentiles of log2 luminance over 18 % grey, scene-linear AP1. `warm`, `green`: medians of log2 R/B, and of
+    log2 G over the mean of R and B, of pixels that are neither dark nor clipped. `spread`: (2,) their robust
+    sigmas. `colourful`: mean distance of the signal's channels from their luma. `clipped`: share of pixels at the
+    recording's ceiling. `floored`: at its floor. `below`: share of pixels whose luma is clearly below the
+    encoding's black (0 where it has none).
     """
 
     signal: tuple[tuple[float, float, float], ...]
@@ -70,8 +68,7 @@ def survey(
     """Survey frames, each (h, w, 3) of the file's signal, thinned out by `STRIDE` or whole.
 
     `to_linear`: signal to scene-linear AP1. `luma`: weights of the signal's luma. `black`: signal of scene-linear 0
-    in the
-    encoding, or None where it has no such level.
+    in the encoding, or None where it has no such level.
     """
     few = [np.ascontiguousarray(f) for f in frames]
     limits = [clip_levels(f) for f in few]

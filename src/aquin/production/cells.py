@@ -55,8 +55,8 @@ def word_of(state: State, rows: tuple[Row, ...]) -> str:
 @dataclass(frozen=True)
 class ShotState:
     """One shot of a cell. `own`: what made the trim of its own that it holds. `findings`: what is open about it or
-    about what it is
-    compared with."""
+    about what it is compared with.
+    """
 
     shot: Shot
     state: State

@@ -33,11 +33,11 @@ def trim_of(production: Production, shot: Shot) -> Grade | None:
 
 
 def held_grade(production: Production, shot: Shot) -> Correction | None:
-    """What a shot is graded with: its own trim, else its camera's balance in the setup; None where there is neither.
+    """What a shot is graded with: its own trim, else its camera's balance in the setup; None where there is
+    neither.
 
     A trim record holds the shot's whole correction, so that a later balance does not move a shot that was already
-    looked at; it
-    is then stale. Values that another program spoilt count as none.
+    looked at; it is then stale. Values that another program spoilt count as none.
     """
     for record in (trim_of(production, shot), balance_of(production, shot)):
         found = correction_of(production, record) if record is not None else None

@@ -113,8 +113,9 @@ def moment_of(
     among: Sequence[Shot] | None = None,
 ) -> Moment:
     """Frames at one time of day, where the hero's camera ran then; else the middles of the setup's hero and of the
-    shot. `avoid`: shots
-    that are not to be compared with. `among`: the hero camera's shots in the setup, where they are at hand."""
+    shot. `avoid`: shots that are not to be compared with. `among`: the hero camera's shots in the setup, where they
+    are at hand.
+    """
     best: tuple[float, Moment] | None = None
     for other in production.all(Shot) if among is None else among:
         if other.kind != "shot" or other.trouble or other.id in avoid:

@@ -234,8 +234,7 @@ class Desk:
         """Chart pairs of two cells, the hero's as its own balance has them, and a key that names them.
 
         Where a chart was in another light than its scene, the two cameras' charts of another setup stand in: light
-        alone can be taken off,
-        what another spectrum makes of colours can't.
+        alone can be taken off, what another spectrum makes of colours can't.
         """
         a, b = self.reading(hero), self.reading(place)
         if a is not None and b is not None and hero[0] == place[0] and self.doubtful(place, hero[1]):

@@ -110,9 +110,8 @@ def settle(
     """Match cells to their setups' heroes, keep balances and trims as one step, and measure the ledgers. Raises
     AquinError.
 
-    Heroes' own cells first, since the others are matched to what they look like then. Stopped before all are solved,
-    it has decided nothing; stopped
-    while ledgers are measured, what was settled stays.
+    Heroes' own cells first, since the others are matched to what they look like then. Stopped before all are
+    solved, it has decided nothing; stopped while ledgers are measured, what was settled stays.
     """
     wish = wish or Wish()
     desk = Desk(production, config)
@@ -196,25 +195,13 @@ def _solve_group(
     work: dict[SolveJob, tuple[Place, list[Source]]] = {}
     notes: dict[Place, str] = {}
     for place in group:
-        setup = production.get(Setup, place[0])
-        camera = production.get(Camera, place[1])
+        setup, camera = production.get(Setup, place[0]), production.get(Camera, place[1])
+        if (settled := _without_solving(desk, place, setup, camera)) is not None:
+            outcomes[place] = settled
+            continue
         hero = hero_of(production, setup)
         own_hero = hero is not None and hero.camera_id == camera.id
         targets = targets_of(desk, place)
-        if hero is None:
-            outcomes[place] = Outcome(place, f"{setup.name} has no hero: choose one (H)", False)
-            continue
-        if own_hero and not targets:
-            outcomes[place] = Outcome(place, "it is the hero", True, "hero")
-            desk.decided[place] = desk.grade_at(place)
-            continue
-        if not camera.encoding and not any(desk.how[s.id].known for s in desk.shots[place]):
-            outcomes[place] = Outcome(
-                place,
-                f"{camera.name} has no encoding: choose it in Plan, or measure a profile in Charts",
-                False,
-            )
-            continue
         models: tuple[str, ...] = BASES if wish.model == "best" else (wish.model,)
         if own_hero:  # the light of another setup: white, no more
             models = ("gains",)
@@ -245,6 +232,20 @@ def _solve_group(
         if record is not None:
             made[place] = record
             desk.decided[place] = Correction.of(record.values)
+
+
+def _without_solving(desk: Desk, place: Place, setup: Setup, camera: Camera) -> Outcome | None:
+    """What there is to say of a cell that nothing has to be solved for, or nothing can be."""
+    hero = hero_of(desk.production, setup)
+    if hero is None:
+        return Outcome(place, f"{setup.name} has no hero: choose one (H)", False)
+    if hero.camera_id == camera.id and not targets_of(desk, place):
+        desk.decided[place] = desk.grade_at(place)
+        return Outcome(place, "it is the hero", True, "hero")
+    if not camera.encoding and not any(desk.how[s.id].known for s in desk.shots[place]):
+        words = f"{camera.name} has no encoding: choose it in Plan, or measure a profile in Charts"
+        return Outcome(place, words, False)
+    return None
 
 
 def _evidence(
@@ -280,13 +281,39 @@ def _evidence(
         return [], ""
     if exposure == "chart":
         return [chart[0]], "as bright and as warm as the charts"
+    bright, white = _witnesses(desk, place, target, chart[0], frames, points, exposure == "weighed")
+    level, cast = weighed(bright, BRIGHT), weighed(white, WHITE)
+    # the shot is that much brighter and warmer than its hero, its chart more so: the rest is the light on the chart
+    lit_more = brighter(chart[0].evidence) - float(level.value[0])
+    greys = chart[0].evidence.part(chart[0].evidence.neutral)
+    other = (white_of(ratio_of(greys)) if len(greys.hero) else np.zeros(2)) - cast.value
+    desk.light[place] = lit(lit_more, other)
+    chart = desk.source(target, place)
+    note = (
+        f"brightness by {BY[level.by]}, \u00b1{level.error:.2f} st, white by {BY[cast.by]}, "
+        f"\u00b1{cast.error / STOPS_A_MIRED:.0f} mired (its chart was lit {lit_more:+.2f} st and "
+        f"{other[0] / STOPS_A_MIRED:+.0f} mired from the hero's)"
+    )
+    return ([chart[0]] if chart is not None else []), note.replace("-", "\u2212")
+
+
+def _witnesses(
+    desk: Desk,
+    place: Place,
+    target: Place,
+    chart: Source,
+    frames: Sequence[Mapping[str, Any]],
+    points: Sequence[Source],
+    weighed_all: bool,
+) -> tuple[list[Witness], list[Witness]]:
+    """What speaks for how bright and how white a camera is beside its hero; or only what the crew set."""
     bright = [Witness("crew", 0.0)]
     own_cast = desk.cast(place, target[1])
     by_settings, known = desk.settings(place, target[1])
     white = [Witness("crew" if known else "auto", as_pair(by_settings))]
-    if exposure == "weighed":
+    if weighed_all:
         if not desk.doubtful(place, target[1]):
-            bright.append(Witness("chart", brighter(chart[0].evidence)))
+            bright.append(Witness("chart", brighter(chart.evidence)))
         bright += [Witness("points", brighter(s.evidence), s.sureness) for s in points]
         levels = [float(np.mean(f["levels"])) for f in frames if not f["points"]]
         if levels:
@@ -301,21 +328,7 @@ def _evidence(
         if sums:
             casts = np.median([white_of(ratio_of(s.evidence)) for s in sums], axis=0)
             white.append(Witness("statistics", as_pair(casts)))
-    level, cast = weighed(bright, BRIGHT), weighed(white, WHITE)
-    # the shot is that much brighter and warmer than its hero, its chart more so: the rest is the light on the chart
-    lit_more = brighter(chart[0].evidence) - float(level.value[0])
-    greys = chart[0].evidence.part(chart[0].evidence.neutral)
-    other = (white_of(ratio_of(greys)) if len(greys.hero) else np.zeros(2)) - cast.value
-    desk.light[place] = lit(lit_more, other)
-    chart = desk.source(target, place)
-    note = (
-        f"brightness by {BY[level.by]}, \u00b1{level.error:.2f} st, white by {BY[cast.by]}, "
-        f"\u00b1{cast.error / STOPS_A_MIRED:.0f} mired"
-    )
-    note += (
-        f" (its chart was lit {lit_more:+.2f} st and {other[0] / STOPS_A_MIRED:+.0f} mired from the hero's)"
-    )
-    return ([chart[0]] if chart is not None else []), note.replace("-", "\u2212")
+    return bright, white
 
 
 BY = {

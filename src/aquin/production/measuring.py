@@ -121,10 +121,8 @@ def measure_shots(
     again.
 
     Values hold `survey`, `chart` and `card` (None where none is looked for or found), `trouble` (what could not be
-    read), or
-    only `trouble`. Charts are measured first, since grey cards are looked for where the charts were. Stopping keeps
-    what was
-    measured so far.
+    read), or only `trouble`. Charts are measured first, since grey cards are looked for where the charts were.
+    Stopping keeps what was measured so far.
     """
     asked = list(production.all(Shot) if shots is None else shots)
     cards = [s for s in asked if s.kind == "grey card"]

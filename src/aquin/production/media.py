@@ -62,9 +62,8 @@ def root_for(production: Production, folder: Path) -> tuple[Root, Place | None]:
 def content_of(path: Path) -> tuple[int, float, str]:
     """Bytes, time of change, and a hash of what a file or sequence holds.
 
-    The hash (BLAKE2b, 16 bytes) covers size, beginning, middle and end of a file; of a sequence the number of files,
-    all
-    their sizes, and its first and last file. Raises OSError.
+    The hash (BLAKE2b, 16 bytes) covers size, beginning, middle and end of a file; of a sequence the number of
+    files, all their sizes, and its first and last file. Raises OSError.
     """
     numbered = members(path)
     files = [numbered[n] for n in sorted(numbered)]
@@ -102,8 +101,7 @@ def relink(production: Production, folder: Path) -> Relinked:
     """Look for missing media in a folder and write down where they are now. Raises AquinError.
 
     Where the files of a root lie as they did, only the root moves. Others are found by name and size, or by size
-    alone, and
-    taken only when what they hold has the same hash.
+    alone, and taken only when what they hold has the same hash.
     """
     folder = folder.absolute()
     if not folder.is_dir():

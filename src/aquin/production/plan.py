@@ -53,8 +53,7 @@ class ExposureCard:
     """Where a camera's levels must sit. Stops are counted from 18 % grey at the curve's own target.
 
     `asked`: where the policy puts grey, `asked_stops` from its target. `above`: stops from grey to the ceiling.
-    `below`: whole
-    stops under grey that still have `FINE` codes each.
+    `below`: whole stops under grey that still have `FINE` codes each.
     """
 
     levels: Levels
@@ -87,8 +86,8 @@ class CameraPlan:
 @dataclass(frozen=True)
 class ScreenPlan:
     """A deliverable with its check and what its view makes of the scene: grey and 100 % scene white in per cent of
-    signal, and
-    the stops above grey from which it shows no more difference. `plain`: without tone mapping."""
+    signal, and the stops above grey from which it shows no more difference. `plain`: without tone mapping.
+    """
 
     deliverable: Deliverable
     check: Check

@@ -156,9 +156,9 @@ class Edit(Record):
 
 @dataclass(frozen=True)
 class Event(Record):
-    """One piece of an edit in cut order. `source_in` and `source_out` are timecodes, out excluded; `shot_id` is empty
-    where
-    nothing matched, and `why` says why not."""
+    """One piece of an edit in cut order. `source_in` and `source_out` are timecodes, out excluded; `shot_id` is
+    empty where nothing matched, and `why` says why not.
+    """
 
     table: ClassVar[str] = "event"
     edit_id: str
@@ -181,8 +181,8 @@ class Grade(Record):
     all.
 
     `values` holds the numbers of the layer; `origin` says where they came from, in words for people; `source_id` is
-    the chart take that
-    a balance was solved from; `inputs` is the hash of everything they were computed from (see `stale`).
+    the chart take that a balance was solved from; `inputs` is the hash of everything they were computed from (see
+    `stale`).
     """
 
     table: ClassVar[str] = "grade"

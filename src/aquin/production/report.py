@@ -141,9 +141,9 @@ def apply_report(
 ) -> Reported:
     """Write what a report says into the shots as one step. Raises AquinError when the mapping can't identify clips.
 
-    A row fits a shot by clip name and card, else by card (or camera) and timecode. Setups are taken from the report,
-    and a
-    name that stands alone and nearly reads like one with several shots is taken for a slip of the pen.
+    A row fits a shot by clip name and card, else by card (or camera) and timecode. Setups are taken from the
+    report, and a name that stands alone and nearly reads like one with several shots is taken for a slip of the
+    pen.
     """
     if "name" not in mapping and "start" not in mapping:
         raise AquinError(

@@ -29,12 +29,10 @@ def inputs_of(
     """The hash of everything that a grade of this layer and place is computed from, as it is now.
 
     Conversion: the camera's encoding in the configuration, its range and matrix. Balance: the conversion, and what
-    the charts and
-    cards of the camera in the setup hold; one that was matched also its setup's hero, the hero's charts and the
-    hero's balance. Trim: the
-    balance, the shot itself and its setup's hero. Look: nothing. `pending`: grades that are written together with
-    this one. `balances`: what
-    `balances_of` gave with them; worth having at hand for many grades.
+    the charts and cards of the camera in the setup hold; one that was matched also its setup's hero, the hero's
+    charts and the hero's balance. Trim: the balance, the shot itself and its setup's hero. Look: nothing.
+    `pending`: grades that are written together with this one. `balances`: what `balances_of` gave with them; worth
+    having at hand for many grades.
     """
     known = balances_of(production, pending) if balances is None else balances
     said = json.dumps(_inputs(production, config, grade, known))

@@ -9,7 +9,6 @@ import threading
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import dataclass
-from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
@@ -19,6 +18,7 @@ from aquin.errors import AquinError
 from aquin.files import write_safely
 from aquin.production.migrations import SCHEMA, migrate
 from aquin.production.opening import SUFFIX, bring_up, check_header, engine_for, explain, snapshot, version_of
+from aquin.production.recomputable import Recomputable, now
 from aquin.production.records import RECORDS, Camera, Edit, Grade, Option, Record, Root, Setup, Shot, new_id
 from aquin.production.rows import (
     BY_TABLE,
@@ -35,7 +35,7 @@ from aquin.production.rows import (
     rows_of,
     update_rows,
 )
-from aquin.production.tables import APPLICATION_ID, FINDING, JOURNAL, MEASUREMENT, TABLES
+from aquin.production.tables import APPLICATION_ID, JOURNAL, TABLES
 
 _SOFT: dict[str, type[Record]] = {
     "camera_id": Camera,
@@ -61,12 +61,11 @@ class Entry:
     changes: tuple[Change, ...] = ()
 
 
-class Production:
+class Production(Recomputable):
     """One open production file. Records are read from memory; `change` writes. Safe to use from several threads.
 
     `notes` are things the person should know about how it was opened. Errors are AquinError, and leave file and
-    memory as
-    they were.
+    memory as they were.
     """
 
     def __init__(
@@ -253,49 +252,6 @@ class Production:
         self._tell()
         return True
 
-    # what can always be computed again: no journal
-
-    def measured(self, kind: str) -> dict[str, Any]:
-        """Everything measured of a kind, by the hash of what it was measured from."""
-        query = sql.select(MEASUREMENT.c.key, MEASUREMENT.c["values"]).where(MEASUREMENT.c.kind == kind)
-        with self._lock, self._errors(), self._engine.connect() as connection:
-            return {row[0]: row[1] for row in connection.execute(query)}
-
-    def measured_of(self, kind: str, keys: Iterable[str]) -> dict[str, Any]:
-        """What was measured of a kind for some keys."""
-        query = sql.select(MEASUREMENT.c.key, MEASUREMENT.c["values"]).where(MEASUREMENT.c.kind == kind)
-        out: dict[str, Any] = {}
-        with self._lock, self._errors(), self._engine.connect() as connection:
-            for chunk in chunks(list(keys)):
-                for row in connection.execute(query.where(MEASUREMENT.c.key.in_(chunk))):
-                    out[row[0]] = row[1]
-        return out
-
-    def keep_measured(self, kind: str, values: Mapping[str, Any]) -> None:
-        """Remember measurements by their keys."""
-        rows = [{"key": k, "kind": kind, "at": _now(), "values": v} for k, v in values.items()]
-        if rows:
-            with self._lock, self._writing() as connection:
-                connection.execute(sql.insert(MEASUREMENT).prefix_with("OR REPLACE"), rows)
-
-    def findings(self) -> list[Any]:
-        """What the last audit kept."""
-        with self._lock, self._errors(), self._engine.connect() as connection:
-            return [v for (v,) in connection.execute(sql.select(FINDING.c["values"]).order_by(FINDING.c.key))]
-
-    def keep_findings(self, values: Mapping[str, Any]) -> None:
-        """Put these in the place of the last audit's; nothing is written or told where they are the same."""
-        with self._lock, self._errors(), self._engine.connect() as connection:
-            kept = {r.key: r[1] for r in connection.execute(sql.select(FINDING.c.key, FINDING.c["values"]))}
-        if json.dumps(kept, sort_keys=True) == json.dumps(values, sort_keys=True):
-            return
-        with self._lock, self._writing() as connection:
-            connection.execute(sql.delete(FINDING))
-            if values:
-                rows = [{"key": k, "values": v} for k, v in values.items()]
-                connection.execute(sql.insert(FINDING), rows)
-        self._tell()
-
     # inside
 
     def _load(self) -> None:
@@ -426,7 +382,7 @@ class Production:
         """The journal entry, then the commit, then memory."""
         if not changes:
             return None
-        row: Row = {"at": _now(), "who": person(), "what": what, "why": why, "step": step, "of": of}
+        row: Row = {"at": now(), "who": person(), "what": what, "why": why, "step": step, "of": of}
         text = json.dumps(changes, allow_nan=False, separators=(",", ":"))
         done = connection.execute(sql.insert(JOURNAL).values(id=new_id(), changes=text, **row))
         assert done.inserted_primary_key is not None
@@ -476,7 +432,3 @@ def person() -> str:
         return os.environ.get("AQUIN_PERSON") or getpass.getuser()
     except (KeyError, OSError):
         return "someone"
-
-
-def _now() -> str:
-    return datetime.now(UTC).isoformat(timespec="milliseconds")

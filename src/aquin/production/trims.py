@@ -48,10 +48,10 @@ def drift_in(desk: Desk, setup: Setup) -> Drift:
 
 @dataclass(frozen=True)
 class Trim:
-    """A shot's own exposure and white. `moved`: (3,) log2 of the channels by which it differs from what its camera's
-    balance supposes, and
-    its standard error in stops. `record` is switched off where no trim is needed any more. `held`: it is kept
-    already."""
+    """A shot's own exposure and white. `moved`: (3,) log2 of the channels by which it differs from what its
+    camera's balance supposes, and its standard error in stops. `record` is switched off where no trim is needed any
+    more. `held`: it is kept already.
+    """
 
     shot: Shot
     record: Grade
@@ -68,10 +68,9 @@ class Trim:
 
 
 def trims_for(desk: Desk, places: Sequence[Place], all_of_them: bool = False) -> list[Trim]:
-    """Trims for shots that do not look as their camera's balance supposes: by the same points, by the light's drift,
-    or for an odd exposure
-    by its siblings. A trim by hand stays; one of ours that is not needed any more is switched off. `all_of_them`:
-    also what is kept as it is.
+    """Trims for shots that do not look as their camera's balance supposes: by the same points, by the light's
+    drift, or for an odd exposure by its siblings. A trim by hand stays; one of ours that is not needed any more is
+    switched off. `all_of_them`: also what is kept as it is.
     """
     production = desk.production
     case = Case(production, desk.config, measure_shots(production, desk.config, only_known=True))

@@ -34,10 +34,8 @@ def build_media(
     """Film the takes into `media`, keep files that are there, and write what really happened into `truth` if given.
 
     `papers`: the folder that reports and edit lists go to; they are written by a worker, since OpenTimelineIO's
-    objects crashed
-    in a thread beside others. Each place is one job, or each camera where there is one place. An exception from
-    `progress`
-    (a cancel) stops the workers and leaves whole files only. Raises AquinError.
+    objects crashed in a thread beside others. Each place is one job, or each camera where there is one place. An
+    exception from `progress` (a cancel) stops the workers and leaves whole files only. Raises AquinError.
     """
     tell = progress or (lambda share, text: None)
     remove_parts(media)

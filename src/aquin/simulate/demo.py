@@ -40,9 +40,8 @@ def build_demo(
     """Build the ferry shoot in `folder` unless it is there already; returns the session file that opens it.
 
     An interrupted build goes on with the files that are missing. `truth`: a folder outside it for what really
-    happened, for
-    tests; the application never reads it. `only` films a part. Raises AquinError for a folder that holds anything
-    else.
+    happened, for tests; the application never reads it. `only` films a part. Raises AquinError for a folder that
+    holds anything else.
     """
     if is_done(folder):
         return folder / SESSION

@@ -26,9 +26,8 @@ def write_dng(
 ) -> None:
     """(h, w, 3) linear camera RGB, 1.0 is saturation, as an RGGB mosaic; h and w even.
 
-    `xyz_to_camera`: (3, 3), the colour matrix for D65. `as_shot`: (3,) camera RGB of the white that the camera is set
-    to. Raises
-    ValueError for odd sizes, AquinError when it can't be written.
+    `xyz_to_camera`: (3, 3), the colour matrix for D65. `as_shot`: (3,) camera RGB of the white that the camera is
+    set to. Raises ValueError for odd sizes, AquinError when it can't be written.
     """
     high, wide = camera.shape[:2]
     if high % 2 or wide % 2:

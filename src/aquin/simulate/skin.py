@@ -1,10 +1,8 @@
 """Reflectance of human skin from its pigments: melanin over a dermis with blood.
 
 Absorption and scattering after Jacques, "Optical properties of biological tissues: a review", Phys. Med. Biol. 58
-(2013), and
-his earlier skin optics notes (1998); haemoglobin as compiled by Prahl (1998). The constants are quoted from memory of
-these
-sources and rounded; tests hold the result against measured skin that colour-science ships.
+(2013), and his earlier skin optics notes (1998); haemoglobin as compiled by Prahl (1998). The constants are quoted
+from memory of these sources and rounded; tests hold the result against measured skin that colour-science ships.
 """
 
 import numpy as np

@@ -359,12 +359,11 @@ class Picture:
         shade: tuple[float, float] | None = None,
         other_light: str = "",
     ) -> tuple[Callable[[Float32], None], Held]:
-        """A painter for `frame` that holds the target at a point, facing the lens but for yaw, pitch, roll (degrees);
-        and how it is lit.
+        """A painter for `frame` that holds the target at a point, facing the lens but for yaw, pitch, roll
+        (degrees); and how it is lit.
 
         `shade` (position -1 to 2 across the target, depth 0 to 1) lets a soft shadow lie over it, from the left to
-        there. `other_light` names a
-        spectrum that lights the target in place of the scene's.
+        there. `other_light` names a spectrum that lights the target in place of the scene's.
         """
         stage = self.stage
         right, up, forward = stage.lens.axes

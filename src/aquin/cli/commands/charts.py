@@ -43,42 +43,53 @@ def _say_layouts(data: dict[str, Any]) -> None:
         print(f"{x['name']:14} {x['patches']:3} patches  {x['title']}")
 
 
+HeroFile = Annotated[
+    Path | None,
+    typer.Option("--hero", help="Solve towards the chart in this file instead of the published colours."),
+]
+Models = Annotated[
+    str,
+    typer.Option(
+        "--models",
+        help="Models to solve, with commas: gains,cdl,matrix,root, each also as NAME+warp; or all.",
+    ),
+]
+Sweep = Annotated[
+    bool, typer.Option("--sweep", help="Look at all frames, take the best and average the good ones.")
+]
+NeutralWeight = Annotated[float, typer.Option("--neutral-weight", help="How much neutrals weigh.")]
+SkinWeight = Annotated[float, typer.Option("--skin-weight", help="How much skin patches weigh.")]
+Stages = Annotated[
+    bool, typer.Option("--stages", help="Also show neutral, hue angle and saturation one by one.")
+]
+GradeOut = Annotated[
+    Path | None, typer.Option("--out", help="Write the grade of --model: .cdl .cc .ccc .clf .cube")
+]
+Written = Annotated[
+    str | None, typer.Option("--model", help="Which solution --out writes; the best if left out.")
+]
+Encoding = Annotated[
+    str, typer.Option("--encoding", help="Encoding of FILE, by a name of the configuration.")
+]
+
+
 def chart(
     file: Annotated[Path, typer.Argument(metavar="FILE")],
-    encoding: Annotated[
-        str, typer.Option("--encoding", help="Encoding of FILE, by a name of the configuration.")
-    ],
+    encoding: Encoding,
     layout_name: of.LayoutName = "24-patch",
     frame: of.Frame = None,
     timecode: of.Timecode = None,
-    sweep: Annotated[
-        bool, typer.Option("--sweep", help="Look at all frames, take the best and average the good ones.")
-    ] = False,
+    sweep: Sweep = False,
     corners: of.Corners = None,
-    hero: Annotated[
-        Path | None,
-        typer.Option("--hero", help="Solve towards the chart in this file instead of the published colours."),
-    ] = None,
+    hero: HeroFile = None,
     hero_encoding: Annotated[str | None, typer.Option("--hero-encoding")] = None,
-    models: Annotated[
-        str,
-        typer.Option(
-            "--models",
-            help="Models to solve, with commas: gains,cdl,matrix,root, each also as NAME+warp; or all.",
-        ),
-    ] = "gains,cdl,matrix,root",
+    models: Models = "gains,cdl,matrix,root",
     metric: of.MetricName = "dE00",
-    neutral: Annotated[float, typer.Option("--neutral-weight", help="How much neutrals weigh.")] = 1.0,
-    skin: Annotated[float, typer.Option("--skin-weight", help="How much skin patches weigh.")] = 1.0,
-    stages: Annotated[
-        bool, typer.Option("--stages", help="Also show neutral, hue angle and saturation one by one.")
-    ] = False,
-    out: Annotated[
-        Path | None, typer.Option("--out", help="Write the grade of --model: .cdl .cc .ccc .clf .cube")
-    ] = None,
-    model: Annotated[
-        str | None, typer.Option("--model", help="Which solution --out writes; the best if left out.")
-    ] = None,
+    neutral: NeutralWeight = 1.0,
+    skin: SkinWeight = 1.0,
+    stages: Stages = False,
+    out: GradeOut = None,
+    model: Written = None,
     matrix: of.Matrix = None,
     range: of.Range = None,
     develop: of.Develop = None,

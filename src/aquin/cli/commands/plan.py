@@ -11,73 +11,62 @@ from aquin.cli.opening import opened
 from aquin.cli.output import printed
 from aquin.errors import AquinError
 
+Body = Annotated[str | None, typer.Option("--camera", help="A camera, for the options after it.")]
+Encoding = Annotated[
+    str | None, typer.Option("--encoding", help="How this camera records, by a name of the configuration.")
+]
+Note = Annotated[str, typer.Option("--note", help="Why, where the encoding only stands in.")]
+Preset = Annotated[
+    str | None,
+    typer.Option("--preset", help="keep: remember the camera's encoding; use: take the remembered one."),
+]
+Nearest = Annotated[bool, typer.Option("--nearest", help="Rank the known encodings by this camera's charts.")]
+Policy = Annotated[str | None, typer.Option("--policy", help="bright or protect.")]
+Stops = Annotated[
+    float | None, typer.Option("--stops", help="With --policy: where it puts grey, from the curve's target.")
+]
+Config = Annotated[Path | None, typer.Option("--config", help="Use this config.ocio for the production.")]
+Display = Annotated[str | None, typer.Option("--display", help="With --view: add a deliverable.")]
+SheetOut = Annotated[Path | None, typer.Option("--sheet", help="Write the crew sheet: .pdf or .html.")]
+LutsOut = Annotated[
+    Path | None, typer.Option("--luts", help="Write a monitor LUT of each camera into this folder.")
+]
+
 
 def plan(
     file: of.File,
-    camera: Annotated[
-        str | None, typer.Option("--camera", help="A camera, for the options after it.")
-    ] = None,
-    encoding: Annotated[
-        str | None,
-        typer.Option("--encoding", help="How this camera records, by a name of the configuration."),
-    ] = None,
-    note: Annotated[str, typer.Option("--note", help="Why, where the encoding only stands in.")] = "",
-    preset: Annotated[
-        str | None,
-        typer.Option("--preset", help="keep: remember the camera's encoding; use: take the remembered one."),
-    ] = None,
-    nearest: Annotated[
-        bool, typer.Option("--nearest", help="Rank the known encodings by this camera's charts.")
-    ] = False,
-    policy: Annotated[str | None, typer.Option("--policy", help="bright or protect.")] = None,
-    stops: Annotated[
-        float | None,
-        typer.Option("--stops", help="With --policy: where it puts grey, from the curve's target."),
-    ] = None,
-    config: Annotated[
-        Path | None, typer.Option("--config", help="Use this config.ocio for the production.")
-    ] = None,
-    display: Annotated[str | None, typer.Option("--display", help="With --view: add a deliverable.")] = None,
+    camera: Body = None,
+    encoding: Encoding = None,
+    note: Note = "",
+    preset: Preset = None,
+    nearest: Nearest = False,
+    policy: Policy = None,
+    stops: Stops = None,
+    config: Config = None,
+    display: Display = None,
     view: Annotated[str | None, typer.Option("--view")] = None,
-    sheet: Annotated[
-        Path | None, typer.Option("--sheet", help="Write the crew sheet: .pdf or .html.")
-    ] = None,
-    luts: Annotated[
-        Path | None, typer.Option("--luts", help="Write a monitor LUT of each camera into this folder.")
-    ] = None,
+    sheet: SheetOut = None,
+    luts: LutsOut = None,
     size: Annotated[int, typer.Option("--size", help="Points of a LUT: 17, 33 or 65.")] = 33,
     range: Annotated[str, typer.Option("--range", help="Codes of a LUT: full or legal.")] = "full",
-    force: Annotated[bool, typer.Option("--force", help="Overwrite what is there.")] = False,
+    force: of.Force = False,
     as_json: of.AsJson = False,
 ) -> None:
     """The chain from screens to cameras with its checks, and exposure cards. Exit 1 when a link is not right."""
     from aquin.cli.words.plan import chain_data, say_plan
     from aquin.jobs.crew_sheet import write_sheet
     from aquin.jobs.monitor_luts import write_luts
-    from aquin.production.plan import chain_of, choose_policy
-    from aquin.production.settings import (
-        Deliverable,
-        choose_config,
-        config_of,
-        deliverables_of,
-        keep_deliverables,
-    )
+    from aquin.production.plan import chain_of
+    from aquin.production.settings import choose_config, config_of
 
     with opened(file) as production:
         if config is not None:
             choose_config(production, config)
         colours = config_of(production)
         if policy is not None:
-            if policy not in ("bright", "protect"):
-                raise AquinError(f"there is no policy '{policy}'", None, "Use bright or protect")
-            choose_policy(production, policy, stops)  # type: ignore[arg-type]
+            _policy(production, policy, stops)
         if display or view:
-            colours.view(display or "", view or "")
-            kept = [
-                *deliverables_of(production, colours),
-                Deliverable(display or "", display or "", view or ""),
-            ]
-            keep_deliverables(production, kept, f"deliverable {display}")
+            _deliverable(production, colours, display or "", view or "")
         data: dict[str, Any] = {}
         if preset is not None:
             _preset(production, colours, _camera(production, camera, file), preset)
@@ -86,14 +75,13 @@ def plan(
             if encoding is not None:
                 body = replace(body, encoding=colours.resolve(encoding), encoding_note=note)
                 production.change(f"encoding of {body.name}", body, why=note)
-            if nearest:
-                data["nearest"] = _nearest(production, colours, body)
+            data |= {"nearest": _nearest(production, colours, body)} if nearest else {}
         chain = chain_of(production, colours)
         data |= chain_data(chain)
         if luts is not None:
-            written = write_luts(colours, chain, luts, 0, size, range, force)
             data["luts"] = [
-                {"camera": w.camera, "file": str(w.file), "error_code10": w.error_code10} for w in written
+                {"camera": w.camera, "file": str(w.file), "error_code10": w.error_code10}
+                for w in write_luts(colours, chain, luts, 0, size, range, force)
             ]
         if sheet is not None:
             write_sheet(production, chain, sheet, force)
@@ -105,6 +93,22 @@ def plan(
         *(c for x in data["cameras"] for c in x["checks"]),
     ]
     raise typer.Exit(1 if data["differing"] or any(c["state"] != "right" for c in checks) else 0)
+
+
+def _policy(production: Any, policy: str, stops: float | None) -> None:
+    from aquin.production.plan import choose_policy
+
+    if policy not in ("bright", "protect"):
+        raise AquinError(f"there is no policy '{policy}'", None, "Use bright or protect")
+    choose_policy(production, policy, stops)  # type: ignore[arg-type]
+
+
+def _deliverable(production: Any, colours: Any, display: str, view: str) -> None:
+    from aquin.production.settings import Deliverable, deliverables_of, keep_deliverables
+
+    colours.view(display, view)
+    kept = [*deliverables_of(production, colours), Deliverable(display, display, view)]
+    keep_deliverables(production, kept, f"deliverable {display}")
 
 
 def _camera(production: Any, name: str | None, file: Path) -> Any:

@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QWidget
 from aquin.colour.config import ColourConfig
 from aquin.desk.bench.state import BenchState
 from aquin.desk.kit.ask import MEDIA, ask_open
+from aquin.desk.kit.dialogs import open_fitting
 from aquin.desk.kit.jobs import Jobs, Latest
 from aquin.errors import AquinError
 from aquin.files import write_text
@@ -29,10 +30,9 @@ KEPT_BYTES = 400_000_000
 class Files(QObject):
     """Works on the Bench's state in the background.
 
-    `changed`: there is something new to show. `said`: a message in the place of one side's picture. `told`: a message
-    for
-    the foot line. `config_chosen`: another configuration is to be used. `encoding_chosen`: how one side is to be
-    understood now.
+    `changed`: there is something new to show. `said`: a message in the place of one side's picture. `told`: a
+    message for the foot line. `config_chosen`: another configuration is to be used. `encoding_chosen`: how one side
+    is to be understood now.
     """
 
     changed = Signal()
@@ -113,7 +113,7 @@ class Files(QObject):
                 then()
 
         picker.accepted.connect(accepted)
-        picker.open()
+        open_fitting(picker)
 
     def _keep_config(self, config: ColourConfig) -> None:
         """A configuration with an added encoding is kept as a file, so that the next start has it too."""

@@ -29,8 +29,8 @@ from aquin.measure.looks import facts
 
 class Presenter(QObject):
     """`changed`: show the state again (True: only what a drag changes). `previewed`: an alternative is looked at.
-    `exported`: words for
-    under the button."""
+    `exported`: words for under the button.
+    """
 
     changed = Signal(bool)
     previewed = Signal()

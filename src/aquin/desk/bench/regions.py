@@ -111,12 +111,17 @@ class Regions(QWidget):
             line.addWidget(button)
         column.addLayout(line)
         self.body = QWidget()
-        grid = QGridLayout(self.body)
+        self._rows: list[tuple[str, list[QWidget]]] = []
+        self._build(QGridLayout(self.body))
+        column.addWidget(self.body)
+        self.show_regions(())
+
+    def _build(self, grid: QGridLayout) -> None:
+        """The selected region's numbers and what can be done with it."""
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setHorizontalSpacing(4)
         grid.setVerticalSpacing(3)
         grid.setColumnStretch(0, 1)
-        self._rows: list[tuple[str, list[QWidget]]] = []
         for k, text in enumerate(("st", "mired", "saturation")):
             label = Words(text)
             label.setFont(theme.font(theme.SMALL))
@@ -151,8 +156,6 @@ class Regions(QWidget):
             more.addWidget(button)
         more.addStretch()
         grid.addLayout(more, len(_ROWS) + 1, 0, 1, 4)
-        column.addWidget(self.body)
-        self.show_regions(())
 
     @property
     def index(self) -> int:

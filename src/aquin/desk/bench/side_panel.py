@@ -59,8 +59,8 @@ class Note(QPlainTextEdit):
 
 class Alternatives(QListWidget):
     """The solver's models. `hovered` and `taken` carry a model's name (with `@skin` for the solution for skin);
-    `hovered` an empty one when
-    the pointer leaves."""
+    `hovered` an empty one when the pointer leaves.
+    """
 
     hovered = Signal(str)
     taken = Signal(str)

@@ -1,5 +1,6 @@
 """The stack: balance, trim, tone curve and softness as rows of numbers."""
 
+from collections.abc import Sequence
 from dataclasses import replace
 
 from PySide6.QtCore import Qt, Signal
@@ -11,6 +12,42 @@ from aquin.colour.tone_curve import ToneCurve
 from aquin.desk.kit import theme
 from aquin.desk.kit.labels import Words
 from aquin.desk.kit.number import Number
+
+Cell = tuple[str, str, str, float, float, float, float, int, bool]
+"""A number's key, name, unit, neutral value, step, limits, digits, and whether it shows its sign."""
+
+
+def _lift(k: int, name: str) -> Cell:
+    return f"lift{k}", f"tone curve {name}", "stops", 0.0, 0.02, -0.85, 0.85, 2, True
+
+
+def _channels(key: str, neutral: float, low: float, high: float, signed: bool) -> tuple[Cell, ...]:
+    return tuple(
+        (f"{key}{k}", f"trim {key} {colour}", "", neutral, 0.005, low, high, 3, signed)
+        for k, colour in enumerate(("red", "green", "blue"))
+    )
+
+
+HEADINGS = {0: ("st", "mired", "10⁻³ Duv"), 2: ("red", "green", "blue"), 7: ("shadows", "grey", "lights")}
+ROWS: dict[int, tuple[str, tuple[Cell, ...], str]] = {
+    1: (
+        "balance",
+        (
+            ("stops", "balance exposure", "stops", 0.0, 0.05, -10.0, 10.0, 2, True),
+            ("mired", "balance warmth", "mired", 0.0, 1.0, -120.0, 400.0, 1, True),
+            ("duv", "balance tint", "thousandths of Duv", 0.0, 0.5, -60.0, 60.0, 1, True),
+        ),
+        "balance",
+    ),
+    3: ("trim slope", _channels("slope", 1.0, 0.0, 4.0, False), "slope"),
+    4: ("trim offset", _channels("offset", 0.0, -1.0, 1.0, True), "offset"),
+    5: ("trim power", _channels("power", 1.0, 0.1, 4.0, False), "power"),
+    6: ("saturation", (("saturation", "trim saturation", "", 1.0, 0.01, 0.0, 4.0, 3, False),), "saturation"),
+    8: ("tone curve", (_lift(1, "shadows"), _lift(2, "grey"), _lift(3, "lights")), "tone curve"),
+    9: ("curve's ends", (_lift(0, "black"), _lift(4, "white")), "curve's ends"),
+    10: ("softness px", (("softness", "softness", "pixels", 0.0, 0.05, 0.0, 8.0, 2, False),), "softness"),
+}
+"""By the row of the grid: what stands before the numbers, the numbers, and what is reset."""
 
 
 class Stack(QWidget):
@@ -29,97 +66,35 @@ class Stack(QWidget):
         grid.setColumnStretch(0, 1)
         self.numbers: dict[str, Number] = {}
 
-        def heading(row: int, texts: tuple[str, str, str]) -> None:
-            for column, text in enumerate(texts):
-                label = Words(text)
-                label.setFont(theme.font(theme.SMALL))
-                label.set_role("faint")
-                label.setAlignment(Qt.AlignmentFlag.AlignRight)
-                grid.addWidget(label, row, column + 1)
-
-        def line(row: int, name: str, cells: list[Number], reset: str) -> None:
-            label = Words(name)
-            grid.addWidget(label, row, 0)
-            for column, cell in enumerate(cells):
-                grid.addWidget(cell, row, column + 1)
-                key = self._key(cell)
-                cell.changed.connect(lambda value, dragging, key=key: self._edited(key, dragging))
-                cell.ended.connect(self.ended)
-            button = QPushButton("Reset")
-            button.setProperty("quiet", True)
-            button.setFont(theme.font(theme.SMALL))
-            button.setAccessibleName(f"Reset {reset}")
-            button.setToolTip(f"Reset {reset}")
-            button.clicked.connect(lambda: self._reset(reset))
-            grid.addWidget(button, row, 4)
-
-        def number(key: str, *args: object) -> Number:
-            made = Number(*args)  # type: ignore[arg-type]
-            self.numbers[key] = made
-            return made
-
-        heading(0, ("st", "mired", "10⁻³ Duv"))
-        line(
-            1,
-            "balance",
-            [
-                number("stops", "balance exposure", "stops", 0.0, 0.05, -10.0, 10.0, 2, True),
-                number("mired", "balance warmth", "mired", 0.0, 1.0, -120.0, 400.0, 1, True),
-                number("duv", "balance tint", "thousandths of Duv", 0.0, 0.5, -60.0, 60.0, 1, True),
-            ],
-            "balance",
-        )
-        heading(2, ("red", "green", "blue"))
-        for row, (key, neutral, low, high, signed) in enumerate(
-            (
-                ("slope", 1.0, 0.0, 4.0, False),
-                ("offset", 0.0, -1.0, 1.0, True),
-                ("power", 1.0, 0.1, 4.0, False),
-            ),
-            start=3,
-        ):
-            cells = [
-                number(f"{key}{k}", f"trim {key} {colour}", "", neutral, 0.005, low, high, 3, signed)
-                for k, colour in enumerate(("red", "green", "blue"))
-            ]
-            line(row, f"trim {key}", cells, key)
-        line(
-            6,
-            "saturation",
-            [number("saturation", "trim saturation", "", 1.0, 0.01, 0.0, 4.0, 3)],
-            "saturation",
-        )
-        heading(7, ("shadows", "grey", "lights"))
-        line(
-            8,
-            "tone curve",
-            [
-                number(f"lift{k}", f"tone curve {name}", "stops", 0.0, 0.02, -0.85, 0.85, 2, True)
-                for k, name in ((1, "shadows"), (2, "grey"), (3, "lights"))
-            ],
-            "tone curve",
-        )
-        line(
-            9,
-            "curve's ends",
-            [
-                number("lift0", "tone curve black", "stops", 0.0, 0.02, -0.85, 0.85, 2, True),
-                number("lift4", "tone curve white", "stops", 0.0, 0.02, -0.85, 0.85, 2, True),
-            ],
-            "curve's ends",
-        )
-        line(
-            10,
-            "softness px",
-            [number("softness", "softness", "pixels", 0.0, 0.05, 0.0, 8.0, 2)],
-            "softness",
-        )
-        self.note = Words("")
-        self.note.setFont(theme.font(theme.SMALL))
-        self.note.set_role("dim")
-        self.note.setWordWrap(True)
+        for row, texts in HEADINGS.items():
+            self._heading(grid, row, texts)
+        for row, (name, cells, reset) in ROWS.items():
+            self._line(grid, row, name, cells, reset)
+        self.note = Words("", role="dim", size=theme.SMALL, wrap=True)
         grid.addWidget(self.note, 11, 0, 1, 5)
         self.show_grade(Grade())
+
+    def _heading(self, grid: QGridLayout, row: int, texts: Sequence[str]) -> None:
+        for column, text in enumerate(texts):
+            label = Words(text, role="faint", size=theme.SMALL)
+            label.setAlignment(Qt.AlignmentFlag.AlignRight)
+            grid.addWidget(label, row, column + 1)
+
+    def _line(self, grid: QGridLayout, row: int, name: str, cells: Sequence[Cell], reset: str) -> None:
+        grid.addWidget(Words(name), row, 0)
+        for column, numbers in enumerate(cells):
+            key = numbers[0]
+            cell = self.numbers[key] = Number(*numbers[1:])
+            grid.addWidget(cell, row, column + 1)
+            cell.changed.connect(lambda value, dragging, key=key: self._edited(key, dragging))
+            cell.ended.connect(self.ended)
+        button = QPushButton("Reset")
+        button.setProperty("quiet", True)
+        button.setFont(theme.font(theme.SMALL))
+        button.setAccessibleName(f"Reset {reset}")
+        button.setToolTip(f"Reset {reset}")
+        button.clicked.connect(lambda: self._reset(reset))
+        grid.addWidget(button, row, 4)
 
     def show_grade(self, grade: Grade) -> None:
         self.grade = grade
@@ -147,9 +122,6 @@ class Stack(QWidget):
         more = replace(grade, curve=None).beyond_cdl.replace("3x3", "3×3")
         matrix = f" A {more} goes with it (.clf or .cube only)." if more else ""
         self.note.setText(f"balance in printer points: {points}.{matrix}")
-
-    def _key(self, cell: Number) -> str:
-        return next(key for key, number in self.numbers.items() if number is cell)
 
     def _edited(self, key: str, dragging: bool) -> None:
         n = {k: number.value for k, number in self.numbers.items()}

@@ -24,9 +24,9 @@ Pair = tuple[At, At]
 
 @dataclass(frozen=True)
 class Decisions:
-    """What undo and redo move between. `pairs`: things that a person names in both pictures. `dabs`: skin painted in
-    the hero and the
-    shot. `faces`: skin is looked for in faces only."""
+    """What undo and redo move between. `pairs`: things that a person names in both pictures. `dabs`: skin painted
+    in the hero and the shot. `faces`: skin is looked for in faces only.
+    """
 
     hero: Side | None = None
     shot: Side | None = None

@@ -1,6 +1,7 @@
 """The Board: what each camera is in each setup, heroes, settling and propagating."""
 
 from collections.abc import Callable, Sequence
+from functools import partial
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QShowEvent
@@ -19,6 +20,7 @@ from aquin.desk.board.drift_dialog import DriftDialog
 from aquin.desk.board.widgets import PANEL, BoardWidgets, about, by_words, words_label
 from aquin.desk.kit import theme
 from aquin.desk.kit.columns import COLUMNS
+from aquin.desk.kit.dialogs import open_fitting
 from aquin.desk.kit.jobs import Jobs, Latest, Tell
 from aquin.desk.kit.labels import Words, no_mnemonic
 from aquin.desk.kit.thumbs import Thumbs
@@ -396,15 +398,10 @@ class BoardView(BoardWidgets):
         def done(found: Light) -> None:
             dialog = self.drift = DriftDialog(production, config, setup, found, self.jobs, self)
             dialog.told.connect(self.told)
-            dialog.open()
+            open_fitting(dialog)
 
-        self.jobs.start(
-            "drift",
-            "looking at the light",
-            lambda: look_at_light(production, config, setup),
-            done,
-            self.told.emit,
-        )
+        work = partial(look_at_light, production, config, setup)
+        self.jobs.start("drift", "looking at the light", work, done, self.told.emit)
 
     # shots
 

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import (
 )
 
 from aquin.charts.identify import Identification
+from aquin.desk.kit.dialogs import open_fitting
 from aquin.desk.kit.labels import Words
 
 SHOWN = 10
@@ -53,5 +54,5 @@ def show_identification(parent: QWidget, name: str, found: Identification) -> QD
     buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
     buttons.rejected.connect(dialog.reject)
     column.addWidget(buttons)
-    dialog.open()
+    open_fitting(dialog)
     return dialog

@@ -119,8 +119,8 @@ class SweepStrip(QWidget):
 
 class Swatches(QWidget):
     """The chart as split swatches: left what was measured (with the correction), right the reference; dE00 below.
-    `toggled` carries a
-    patch's name."""
+    `toggled` carries a patch's name.
+    """
 
     toggled = Signal(str)
 

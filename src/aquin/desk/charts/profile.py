@@ -63,7 +63,18 @@ class ProfilePage(QWidget):
         line.addWidget(self.measure_button)
         line.addWidget(self.summary, 1)
         column.addLayout(line)
-        plots = QHBoxLayout()
+        self.pages = QStackedWidget()
+        self.empty = Empty("Profile")
+        self.pages.addWidget(self._plots())
+        self.pages.addWidget(self.empty)
+        column.addWidget(self.pages, 1)
+        column.addLayout(self._use())
+
+    def _plots(self) -> QWidget:
+        """Curve, what it leaves, and what it is compared with."""
+        body = QWidget()
+        plots = QHBoxLayout(body)
+        plots.setContentsMargins(0, 0, 0, 0)
         plots.setSpacing(6)
         self.curve = Plot("curve", "stops from grey", "% of signal")
         self.residual = Plot("what the curve leaves, and its doubt (band)", "stops from grey", "stops")
@@ -84,14 +95,10 @@ class ProfilePage(QWidget):
         right.addWidget(self.against)
         right.addWidget(self.words, 1)
         plots.addLayout(right, 2)
-        self.pages = QStackedWidget()
-        body = QWidget()
-        body.setLayout(plots)
-        plots.setContentsMargins(0, 0, 0, 0)
-        self.empty = Empty("Profile")
-        self.pages.addWidget(body)
-        self.pages.addWidget(self.empty)
-        column.addWidget(self.pages, 1)
+        return body
+
+    def _use(self) -> QHBoxLayout:
+        """What becomes of the measured encoding."""
         end = QHBoxLayout()
         self.name = QLineEdit()
         self.name.setAccessibleName("Name of the measured encoding")
@@ -108,7 +115,7 @@ class ProfilePage(QWidget):
         end.addWidget(self.name, 1)
         end.addWidget(self.use_button)
         end.addWidget(self.export_button)
-        column.addLayout(end)
+        return end
 
     @property
     def production(self) -> Production | None:

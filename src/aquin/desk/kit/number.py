@@ -11,8 +11,7 @@ class Number(QLineEdit):
     """One number with its step and limits.
 
     Drag sideways (Shift coarse, Ctrl fine), arrow keys, or type and press Enter; double-click resets. `changed`
-    carries the
-    value and whether it is part of a drag; `ended` tells that a drag is over.
+    carries the value and whether it is part of a drag; `ended` tells that a drag is over.
     """
 
     changed = Signal(float, bool)

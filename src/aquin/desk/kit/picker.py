@@ -66,6 +66,13 @@ class Picker(QDialog):
         self.note.setWordWrap(True)
         self.note.set_role("dim")
         column.addWidget(self.note)
+        column.addLayout(self._signal(matrix, range))
+        column.addLayout(self._buttons())
+        self._fill("", encoding)
+        self.search.setFocus()
+
+    def _signal(self, matrix: str | None, range: str | None) -> QGridLayout:
+        """Range and matrix, where the file is wrong about them."""
         grid = QGridLayout()
         self.range, self.matrix = QComboBox(), QComboBox()
         for row, (label, box, choices, chosen) in enumerate(
@@ -78,7 +85,9 @@ class Picker(QDialog):
             box.setAccessibleName(label)
             grid.addWidget(box, row, 1)
         grid.setColumnStretch(2, 1)
-        column.addLayout(grid)
+        return grid
+
+    def _buttons(self) -> QHBoxLayout:
         buttons = QHBoxLayout()
         self.add = QPushButton("Add an encoding…")
         self.add.setToolTip("From a JSON file with a name, primaries, a white point and log curve parameters")
@@ -92,9 +101,7 @@ class Picker(QDialog):
         buttons.addStretch()
         buttons.addWidget(self.cancel)
         buttons.addWidget(self.ok)
-        column.addLayout(buttons)
-        self._fill("", encoding)
-        self.search.setFocus()
+        return buttons
 
     @property
     def encoding(self) -> str:

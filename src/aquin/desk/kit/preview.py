@@ -41,8 +41,8 @@ def show(
     linear: Float32, grade: Grade, baked: BakedView, scale: float = 1.0, window: Window = WHOLE
 ) -> Shown:
     """Grade exactly, view through the LUT; two halves at once. `scale`: size of this picture over the frame's.
-    `window`: the part of the
-    frame that it is."""
+    `window`: the part of the frame that it is.
+    """
     out = np.empty(linear.shape, np.float32)
     bytes_: np.ndarray = np.empty((*out.shape[:2], 4), np.uint8)
     height = len(linear)

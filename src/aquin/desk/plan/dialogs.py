@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
 from aquin.charts.identify import Candidate
 from aquin.colour.config import ColourConfig
 from aquin.desk.kit.ask import EXPORTS, PAPERS, ask_folder, ask_save
+from aquin.desk.kit.dialogs import open_fitting
 from aquin.desk.kit.jobs import Jobs
 from aquin.desk.kit.labels import Words
 from aquin.errors import AquinError
@@ -37,7 +38,7 @@ def pick_encoding(
     picker.matrix.setEnabled(False)
     picker.add.setVisible(False)
     picker.accepted.connect(lambda: chosen(picker.encoding, picker.range.currentData() or ""))
-    picker.open()
+    open_fitting(picker)
     return picker
 
 
@@ -79,7 +80,7 @@ def ask_nearest(
 
     buttons.accepted.connect(accepted)
     buttons.rejected.connect(dialog.reject)
-    dialog.open()
+    open_fitting(dialog)
     return dialog
 
 
@@ -141,7 +142,7 @@ def ask_luts(
     buttons.accepted.connect(ask)
     buttons.rejected.connect(dialog.reject)
     dialog.write = write  # type: ignore[attr-defined]
-    dialog.open()
+    open_fitting(dialog)
     return dialog
 
 

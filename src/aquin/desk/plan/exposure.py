@@ -46,6 +46,21 @@ def exposure(view: Asked, production: Production, chain: Chain) -> QWidget:
     )
     box.head.addWidget(stops)
     box.head.addWidget(Words("st from each curve's grey"))
+    box.column.addLayout(_levels(view, chain))
+    box.column.addWidget(Words(LEVELS_NOTE, role="dim", size=theme.SMALL, wrap=True))
+    for words in chain.differing:
+        box.column.addWidget(Words(f"?  {words}.", wrap=True))
+    return box
+
+
+LEVELS_NOTE = (
+    "Levels in % of signal and as 10-bit code in the camera's files. Below grey: whole stops that still have four "
+    "codes each."
+)
+
+
+def _levels(view: Asked, chain: Chain) -> QGridLayout:
+    """Each camera's levels as a row."""
     grid = QGridLayout()
     grid.setHorizontalSpacing(14)
     grid.setVerticalSpacing(8)
@@ -90,20 +105,7 @@ def exposure(view: Asked, production: Production, chain: Chain) -> QWidget:
             grid.addWidget(label, row, k)
         grid.addWidget(ExposureStrip(view.config, card), row, 9)
     grid.setColumnStretch(9, 1)
-    box.column.addLayout(grid)
-    note = Words(
-        "Levels in % of signal and as 10-bit code in the camera's files. Below grey: whole stops that still "
-        "have four codes each."
-    )
-    note.setFont(theme.font(theme.SMALL))
-    note.set_role("dim")
-    note.setWordWrap(True)
-    box.column.addWidget(note)
-    for words in chain.differing:
-        warning = Words(f"?  {words}.")
-        warning.setWordWrap(True)
-        box.column.addWidget(warning)
-    return box
+    return grid
 
 
 def routine(view: Asked, production: Production) -> QWidget:

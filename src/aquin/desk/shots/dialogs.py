@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
 )
 
 from aquin.desk.kit import theme
+from aquin.desk.kit.dialogs import open_fitting
 from aquin.desk.kit.labels import Words
 from aquin.production import Edit, Event, Production, Shot
 from aquin.production.report import FIELDS, TITLES, Sheet
@@ -67,7 +68,7 @@ def ask_columns(
     buttons.accepted.connect(accepted)
     buttons.rejected.connect(dialog.reject)
     dialog.boxes = boxes  # type: ignore[attr-defined]
-    dialog.open()
+    open_fitting(dialog)
     return dialog
 
 
@@ -118,5 +119,5 @@ def show_edits(parent: QWidget, production: Production) -> QDialog:
     buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
     buttons.rejected.connect(dialog.reject)
     column.addWidget(buttons)
-    dialog.open()
+    open_fitting(dialog)
     return dialog

@@ -13,6 +13,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from aquin.desk.kit.dialogs import open_fitting
 from aquin.desk.kit.labels import Words
 from aquin.desk.kit.number import Number
 from aquin.frames import RawDecode
@@ -87,5 +88,5 @@ def ask_decode(
     """Show the settings and hand on what was agreed to."""
     dialog = RawDialog(parent, names, now, said)
     dialog.accepted.connect(lambda: done(dialog.decode))
-    dialog.open()
+    open_fitting(dialog)
     return dialog

@@ -23,8 +23,8 @@ from aquin.production.store import Production
 @dataclass(frozen=True)
 class Case:
     """`measured`: values of `measure_shots` by shot id. `altered`: ids of shots whose picture was changed before
-    recording,
-    so that its light and colour say nothing."""
+    recording, so that its light and colour say nothing.
+    """
 
     production: Production
     config: ColourConfig

@@ -256,10 +256,8 @@ def _departures(takes: Sequence[Shot], values: Sequence[float]) -> list[tuple[fl
     """How far each recording is from what its camera and its time of day would give, and how far its siblings are.
 
     value = camera + moment + rest, with the least sum of |rest|, so that a wrong recording keeps its whole error. A
-    moment is
-    a run of recordings without a pause of more than two minutes; from moment to moment the light prefers to change
-    evenly.
-    None where a camera has fewer than three recordings.
+    moment is a run of recordings without a pause of more than two minutes; from moment to moment the light prefers
+    to change evenly. None where a camera has fewer than three recordings.
     """
     if not takes:
         return []

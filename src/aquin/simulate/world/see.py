@@ -24,8 +24,7 @@ class Layer:
     """Samples of one layer. Colours come from `colours`; a pixel of an edge has several samples.
 
     `rows`, `columns`: the layer's window in the full picture. `light` is (n, spectra) irradiance, `shine` (n,
-    spectra) radiance
-    that leaves the surface without being coloured by it.
+    spectra) radiance that leaves the surface without being coloured by it.
     """
 
     rows: slice

@@ -218,8 +218,8 @@ class Pictures(Drawn):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Arrow keys move the seam (Alt turns it), the picked corner, or the hand, which Enter presses; N picks the
-        next corner or the other
-        picture. Plus and minus enlarge, Ctrl with arrow keys moves what is enlarged."""
+        next corner or the other picture. Plus and minus enlarge, Ctrl with arrow keys moves what is enlarged.
+        """
         step = _STEPS.get(Qt.Key(event.key()))
         far = 10 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1
         alt = bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)
