@@ -12,11 +12,15 @@ from aquin.desk.kit.room import fit_shown
 from aquin.desk.window import Window
 from aquin.own_files import last_session
 
+SWITCH_S = 0.001
+"""How long work beside it may keep the window's thread waiting for the interpreter, each time."""
+
 
 def application() -> QApplication:
     """The one QApplication, with the theme applied."""
     app = QApplication.instance()
     if not isinstance(app, QApplication):
+        sys.setswitchinterval(SWITCH_S)
         app = QApplication(sys.argv[:1])
         app.setApplicationName("Aquin")
         app.setDesktopFileName("aquin")

@@ -18,6 +18,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from aquin.colour.grade import Grade
 from aquin.desk.bench.session_file import read_session, write_session
 from aquin.desk.bench.state import BenchState, Decisions
 from aquin.desk.bench.view import BenchView
@@ -81,6 +82,9 @@ class Window(QMainWindow):
         self._saving.setInterval(250)
         self._saving.timeout.connect(self.save)
         self._saved_state: object = None
+        self._counting = QTimer(self)
+        self._counting.setSingleShot(True)
+        self._counting.timeout.connect(self._count)
         self._build()
         self._connect()
         self._bind()
@@ -130,6 +134,7 @@ class Window(QMainWindow):
         self.jobs.changed.connect(self._stated)
         self.shots.looked_at.connect(self.look_at)
         self.board.looked_at.connect(self.look_beside)
+        self.bench.link.standing.connect(self._stand_in)
         for chooser in (self.plan, self.charts):
             chooser.config_changed.connect(self.productions.reload_config)
         self.foot.asked.connect(self.commands.run)
@@ -277,6 +282,12 @@ class Window(QMainWindow):
         else:
             self.tell(f"The file of {shot.name} is not where it was: File, Find missing media.")
 
+    def _stand_in(self, role: Role, shot: Shot, grade: Grade) -> None:
+        """The Board's small picture, until the frame is read."""
+        icon = self.board.thumbs.get(shot, grade)
+        pixmap = icon.pixmap(icon.availableSizes()[0]) if icon is not None and icon.availableSizes() else None
+        self.bench.pictures.stand_ins[role] = pixmap
+
     def step_shot(self, by: int) -> None:
         """The previous or next shot of the setup on the Bench, beside its hero."""
         if words := self.bench.link.step(by):
@@ -345,7 +356,14 @@ class Window(QMainWindow):
         return self.foot.message.text()
 
     def _stated(self) -> None:
+        """Something worth showing may have changed: the foot line says so now, the rail soon."""
         self.foot.show_jobs(self.next_step())
+        if self.keep and self.state.now != self._saved_state and self.state.now != Decisions():
+            self._saving.start()
+        if not self._counting.isActive():
+            self._counting.start()
+
+    def _count(self) -> None:
         off = sum(not row.within and row.axis.name in MAIN for row in self.state.ledger(self.state.grade))
         log = self.shots.log
         for name, count, words in (
@@ -359,8 +377,6 @@ class Window(QMainWindow):
         baked = self.bench.seeing.baked
         self.foot.show_chain(baked.error_code10 if baked is not None else None)
         self.bench.panel.show_note(self.bench.link.note)
-        if self.keep and self.state.now != self._saved_state and self.state.now != Decisions():
-            self._saving.start()
 
     def next_step(self) -> tuple[str, str]:
         """The most useful next step of the view that is shown, in words, and its command."""

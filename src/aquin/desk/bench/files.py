@@ -46,6 +46,9 @@ class Files(QObject):
         self.state, self.jobs, self.owner = state, jobs, owner
         self.view: Callable[[], Callable[[Any], Any] | None] = lambda: None
         """Gives ACEScct to display signal, for finding skin."""
+        self.waiting = False
+        """While it is looked up what the production knows of the two, nothing is solved."""
+        self._quiet = False
         self._kept: OrderedDict[tuple[object, ...], Loaded] = OrderedDict()
         self._ahead = Latest(self)
         self._ahead.ready.connect(self._came_ahead)
@@ -134,6 +137,21 @@ class Files(QObject):
 
     # reading
 
+    def load_both(self) -> None:
+        """Read what is not at hand of both sides, and show once what is."""
+        self._quiet = True
+        try:
+            for role in ROLES:
+                self.load(role)
+        finally:
+            self._quiet = False
+        self.changed.emit()
+        self.solve()
+
+    def _changed(self) -> None:
+        if not self._quiet:
+            self.changed.emit()
+
     def load(self, role: Role) -> None:
         """Read one side in the background, then look for its chart and solve. What is at hand is shown at once."""
         side, state = self.state.side(role), self.state
@@ -154,10 +172,11 @@ class Files(QObject):
             return
         else:
             self._read(role, side)
-        self.changed.emit()
+        self._changed()
 
     def _read(self, role: Role, side: Side) -> None:
         config = self.state.config
+        self.state.loaded[role] = None
         self.said.emit(role, f"Reading {Path(side.file).name}")
 
         def done(loaded: Loaded) -> None:
@@ -177,7 +196,7 @@ class Files(QObject):
         self.said.emit(role, "")
         for warning in loaded.frame.warnings:
             self.told.emit(warning)
-        self.changed.emit()
+        self._changed()
         self.solve()
 
     def _kept_for(self, side: Side) -> Loaded | None:
@@ -216,7 +235,7 @@ class Files(QObject):
     def solve(self) -> None:
         """Look for charts where they can decide, and solve, as soon as what is to be read has been."""
         state = self.state
-        if any(self.jobs.running(f"load {role}") for role in ROLES):
+        if self.waiting or self._quiet or any(self.jobs.running(f"load {role}") for role in ROLES):
             return
         hero, shot = state.loaded["hero"], state.loaded["shot"]
         if hero is None or shot is None:

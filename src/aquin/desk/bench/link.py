@@ -5,7 +5,7 @@ they get.
 from dataclasses import replace
 from typing import Any
 
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import QObject, QTimer, Signal
 from PySide6.QtWidgets import QWidget
 
 from aquin.colour.grade import Grade
@@ -34,15 +34,20 @@ from aquin.production.grading import held_grade, keep_grade
 from aquin.production.history import Step, history_of
 from aquin.production.match_desk import Desk
 
+AFTER_MS = 160
+"""After another shot is shown, so long until anything else is worked on: pictures come first."""
+
 
 class BenchLink(QObject):
     """The Bench's door into the production. A side knows by its `shot_id` which shot it is; a file that was opened by
     hand is none.
 
-    `shown`: something else is to be shown.
+    `shown`: something else is to be shown. `standing`: a small picture of a shot under a grade may stand in for one
+    side's picture.
     """
 
     shown = Signal()
+    standing = Signal(str, object, object)
     told = Signal(str)
 
     def __init__(self, session: Session, state: BenchState, files: Files, owner: QWidget) -> None:
@@ -51,6 +56,10 @@ class BenchLink(QObject):
         self._learning = Latest(self)
         self._learning.ready.connect(self._learnt)
         self._serial = 0
+        self._after = QTimer(self)
+        self._after.setSingleShot(True)
+        self._after.setInterval(AFTER_MS)
+        self._after.timeout.connect(self._look_further)
         session.changed.connect(self.follow)
         session.measured.connect(self._measured)
 
@@ -114,12 +123,20 @@ class BenchLink(QObject):
         state.match = state.given = state.pictures = None
         state.tolerances = tolerances_of(production)
         state.known = self._known(production)
+        for role, owner in owners.items():
+            self.standing.emit(role, owner, state.hero_grade if role == "hero" else grade)
         self.session.select(selected.id)
-        for role in ROLES:
-            self.files.load(role)
-        self._learn()
-        self._look_ahead(production)
-        self.shown.emit()
+        self.files.waiting = True
+        self.files.load_both()
+        self._after.start()
+
+    def _look_further(self) -> None:
+        """Once the pictures are there: what the production knows, then what may be looked at next."""
+        if not self._learn():
+            self.files.waiting = False
+            self.files.solve()
+        if self.session.production is not None:
+            self._look_ahead(self.session.production)
 
     def _painted(self, production: Production, side: Side | None) -> tuple[Dab, ...]:
         """The skin that was painted on this frame of a shot."""
@@ -143,15 +160,15 @@ class BenchLink(QObject):
         findings = findings_beside(shoot, shot, open_findings(production))
         return Known(rows, self.state.grade if rows else None, findings, used_of(production, shot))
 
-    def _learn(self) -> None:
-        """What charts and compared frames say of the shot is looked up beside this thread."""
+    def _learn(self) -> bool:
+        """What charts and compared frames say of the shot is looked up beside this thread; False: nothing can be."""
         production, shoot, shot = self.session.production, self.session.shoot, self.shot
         at = shoot.moment(shot) if shoot is not None and shot is not None else None
         side, hero = self.state.side("shot"), self.state.side("hero")
         if production is None or shot is None or at is None or side is None or hero is None:
-            return
+            return False
         if (hero.shot_id, hero.frame, side.frame) != (at.hero.id, at.hero_frame, at.shot_frame):
-            return  # other frames than those that were compared
+            return False  # other frames than those that were compared
         self._serial += 1
         serial, config = self._serial, self.session.config
 
@@ -162,12 +179,16 @@ class BenchLink(QObject):
                 return serial, None
 
         self._learning.ask(work)
+        return True
 
     def _learnt(self, found: tuple[int, Source | None]) -> None:
-        if found[0] == self._serial and found[1] is not None:
+        if found[0] != self._serial:
+            return
+        self.files.waiting = False
+        if found[1] is not None:
             self.state.given = found[1]
-            self.files.solve()
             self.shown.emit()
+        self.files.solve()
 
     def _look_ahead(self, production: Production) -> None:
         """Read the neighbours' frames meanwhile."""
@@ -284,8 +305,8 @@ class BenchLink(QObject):
             self.files.load(role)
         if moved or again:
             state.given = None
-            self._learn()
-            self.files.solve()
+            self.files.waiting = True
+            self._after.start()
         self.shown.emit()
 
     def _measured(self) -> None:
@@ -308,8 +329,8 @@ class BenchLink(QObject):
         if production is not None and (shot := self.shot) is not None:
             self.session.select(shot.id)
             self.follow()
-            self._learn()
-            self._look_ahead(production)
+            self.files.waiting = True
+            self._after.start()
 
     # what one decides about the shot
 
@@ -389,7 +410,7 @@ class BenchLink(QObject):
         self.shown.emit()
 
     def idle(self) -> bool:
-        return self._learning.idle()
+        return self._learning.idle() and not self._after.isActive()
 
     def finish(self) -> None:
         self._learning.finish()

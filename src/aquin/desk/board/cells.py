@@ -175,12 +175,13 @@ class CellPainter(QStyledItemDelegate):
         p.setPen(theme.TEXT if settled else theme.BRIGHT)
         left, top = box.left() + 7, box.top() + size.height() + 8
         word = "main hero" if cell.main == "main" else cell.word
+        word += f"  !{cell.findings}" if cell.findings else ""
         p.drawText(QRectF(left, top, size.width() + 4, 18), Qt.AlignmentFlag.AlignVCenter, word)
         p.setFont(theme.font(theme.SMALL))
         p.setPen(theme.DIM)
         shots = f"{len(cell.shots)} shot{'' if len(cell.shots) == 1 else 's'}"
-        own, found = sum(bool(s.own) for s in cell.shots), cell.findings
-        more = (f", {own} own" if own else "") + (f", ! {found}" if found else "")
+        own = sum(bool(s.own) for s in cell.shots)
+        more = f", {own} own" if own else ""
         if cell.charts and not cell.shots:
             shots = f"{cell.charts} charts"
         p.drawText(QRectF(left, top + 16, size.width() + 6, 15), Qt.AlignmentFlag.AlignVCenter, shots + more)

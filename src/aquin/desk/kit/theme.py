@@ -1,5 +1,6 @@
 """Neutral greys, one font, four sizes: the look of the whole window."""
 
+from functools import lru_cache
 from pathlib import Path
 
 from PySide6.QtGui import QColor, QFont, QFontDatabase, QPalette
@@ -22,8 +23,9 @@ SMALL, BASE, LARGE, TITLE = 11, 13, 15, 18
 GRID = 8
 
 
+@lru_cache(maxsize=16)
 def font(size: int = BASE, strong: bool = False) -> QFont:
-    """The window's font at one of its four pixel sizes."""
+    """The window's font at one of its four pixel sizes; shared, so never changed."""
     made = QFont("Open Sans")
     made.setPixelSize(size)
     if strong:

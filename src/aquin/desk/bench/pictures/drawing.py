@@ -2,7 +2,7 @@
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QImage, QPainter, QPainterPath, QPaintEvent, QPen, QPolygonF
+from PySide6.QtGui import QColor, QImage, QPainter, QPainterPath, QPaintEvent, QPen, QPixmap, QPolygonF
 from PySide6.QtWidgets import QWidget
 
 from aquin.arrays import Float64
@@ -41,6 +41,8 @@ class Drawn(Placed):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.images: dict[Role, QImage | None] = {"hero": None, "shot": None}
+        self.stand_ins: dict[Role, QPixmap | None] = {"hero": None, "shot": None}
+        """Small pictures that are shown until the frames are read."""
         self.corners: dict[Role, Float64 | None] = {"hero": None, "shot": None}
         self.show_corners = True
         self.picked: tuple[Role, int] = ("hero", 0)
@@ -153,6 +155,9 @@ class Drawn(Placed):
             p.setClipRect(self.cell(place), Qt.ClipOperation.IntersectClip)
             p.drawImage(self.place_of(place, self.parts[role]), image)
             p.restore()
+            return
+        if (small := self.stand_ins[role]) is not None:
+            p.drawPixmap(area, small, QRectF(small.rect()))
             return
         p.setPen(QPen(theme.grey(96), 1, Qt.PenStyle.DashLine))
         p.drawRect(area.adjusted(0, 0, -1, -1))

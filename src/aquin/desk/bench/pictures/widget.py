@@ -87,6 +87,7 @@ class Pictures(Drawn):
         if pixels is None:
             self.images[role] = None
         else:
+            self.stand_ins[role] = None
             h, w = pixels.shape[:2]
             image = QImage(pixels.data, w, h, 4 * w, QImage.Format.Format_RGB32)
             image.pixels = pixels  # type: ignore[attr-defined]  # keeps the bytes alive as long as the image
