@@ -14,31 +14,51 @@ from aquin.own_files import last_session
 
 SWITCH_S = 0.001
 """How long work beside it may keep the window's thread waiting for the interpreter, each time."""
+FURNISH_AFTER_MS = 300
 
 
 def application() -> QApplication:
     """The one QApplication, with the theme applied."""
     app = QApplication.instance()
     if not isinstance(app, QApplication):
-        sys.setswitchinterval(SWITCH_S)
-        app = QApplication(sys.argv[:1])
-        app.setApplicationName("Aquin")
-        app.setDesktopFileName("aquin")
-        theme.apply(app)
-        app.plain_tips = PlainTips(app)  # type: ignore[attr-defined]
-        app.installEventFilter(app.plain_tips)  # type: ignore[attr-defined]
+        app = _bare()
+        _dress(app)
     return app
+
+
+def first_window() -> Window:
+    """The window with which the program starts, built before the application is dressed, in half the time."""
+    app = _bare()
+    window = Window()
+    _dress(app)
+    return window
+
+
+def _bare() -> QApplication:
+    sys.setswitchinterval(SWITCH_S)
+    app = QApplication(sys.argv[:1])
+    app.setApplicationName("Aquin")
+    app.setDesktopFileName("aquin")
+    theme.apply(app)
+    return app
+
+
+def _dress(app: QApplication) -> None:
+    theme.dress(app)
+    app.plain_tips = PlainTips(app)  # type: ignore[attr-defined]
+    app.installEventFilter(app.plain_tips)  # type: ignore[attr-defined]
 
 
 def run_window(session: Path | None = None, demo: Path | None = None) -> int:
     """Show the window with a session, or with the last one, and run until it is closed. The demo in a folder is
     finished.
     """
+    window = first_window()
     app = application()
-    window = Window()
     window.show()
     QTimer.singleShot(0, lambda: fit_shown(window))
     QTimer.singleShot(0, lambda: _open(window, session, demo))
+    QTimer.singleShot(FURNISH_AFTER_MS, window.views.furnish)
     code = int(app.exec())
     put_away(window)
     return code

@@ -3,10 +3,8 @@
 from collections.abc import Callable
 
 from aquin.desk.bench.view import BenchView
-from aquin.desk.board.view import BoardView
-from aquin.desk.charts.view import ChartsView
 from aquin.desk.commands import Commands
-from aquin.desk.shots.view import ShotsView
+from aquin.desk.views import Views
 
 Runs = dict[str, Callable[[], object]]
 
@@ -53,42 +51,40 @@ def bind_bench(
 
 def bind_views(
     commands: Commands,
-    shots: ShotsView,
-    charts: ChartsView,
-    board: BoardView,
+    views: Views,
     within: Callable[[str, Callable[[], object]], object],
 ) -> None:
     """The other views' commands; `within` does something in its own view."""
     runs: Runs = {
-        "shots.log": lambda: within("shots", shots.intake.ask_folder),
-        "shots.filter": shots.focus_filter,
-        "shots.audit": lambda: within("shots", shots.intake.audit),
-        "shots.previous": lambda: shots.step(-1),
-        "shots.next": lambda: shots.step(1),
-        "shots.hero": shots.make_hero,
-        "shots.drop": shots.drop,
-        "shots.finding": lambda: within("shots", shots.show_finding),
-        "charts.read": charts.read_again,
-        "charts.read_all": charts.read_missing,
-        "charts.mark": charts.mark,
-        "charts.previous": lambda: charts.step(-1),
-        "charts.next": lambda: charts.step(1),
-        "charts.keep": charts.keep,
-        "charts.balance_all": charts.balance_all,
-        "charts.profile": lambda: charts.measure("profile"),
-        "charts.latitude": lambda: charts.measure("latitude"),
-        "board.settle": board.settle_chosen,
-        "board.settle_all": board.settle_all,
-        "board.hero": board.make_hero,
-        "board.main": board.ask_main,
-        "board.propose": board.propose,
-        "board.spread": board.ask_propagate,
-        "board.measure": board.measure,
-        "board.previous": lambda: board.step(-1),
-        "board.next": lambda: board.step(1),
-        "board.bench": board.look,
-        "board.agree": board.agree,
-        "board.light": board.ask_drift,
+        "shots.log": lambda: within("shots", views.shots.intake.ask_folder),
+        "shots.filter": lambda: views.shots.focus_filter(),
+        "shots.audit": lambda: within("shots", views.shots.intake.audit),
+        "shots.previous": lambda: views.shots.step(-1),
+        "shots.next": lambda: views.shots.step(1),
+        "shots.hero": lambda: views.shots.make_hero(),
+        "shots.drop": lambda: views.shots.drop(),
+        "shots.finding": lambda: within("shots", views.shots.show_finding),
+        "charts.read": lambda: views.charts.read_again(),
+        "charts.read_all": lambda: views.charts.read_missing(),
+        "charts.mark": lambda: views.charts.mark(),
+        "charts.previous": lambda: views.charts.step(-1),
+        "charts.next": lambda: views.charts.step(1),
+        "charts.keep": lambda: views.charts.keep(),
+        "charts.balance_all": lambda: views.charts.balance_all(),
+        "charts.profile": lambda: views.charts.measure("profile"),
+        "charts.latitude": lambda: views.charts.measure("latitude"),
+        "board.settle": lambda: views.board.settle_chosen(),
+        "board.settle_all": lambda: views.board.settle_all(),
+        "board.hero": lambda: views.board.make_hero(),
+        "board.main": lambda: views.board.ask_main(),
+        "board.propose": lambda: views.board.propose(),
+        "board.spread": lambda: views.board.ask_propagate(),
+        "board.measure": lambda: views.board.measure(),
+        "board.previous": lambda: views.board.step(-1),
+        "board.next": lambda: views.board.step(1),
+        "board.bench": lambda: views.board.look(),
+        "board.agree": lambda: views.board.agree(),
+        "board.light": lambda: views.board.ask_drift(),
     }
     for id, run in runs.items():
         commands.bind(id, run)

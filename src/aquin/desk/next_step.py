@@ -1,8 +1,15 @@
 """The most useful next step: in words, and the command that does it. No Qt."""
 
-from dataclasses import dataclass
+from __future__ import annotations
 
-from aquin.production import Production, Shot
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from aquin.production import Shot
+
+if TYPE_CHECKING:
+    from aquin.production import Production
+
 
 Step = tuple[str, str]
 

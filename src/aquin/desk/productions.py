@@ -1,7 +1,10 @@
 """The production that is open in the window: opening, copying, relinking, and noticing what other programs change."""
 
+from __future__ import annotations
+
 from collections.abc import Callable, Sequence
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, QSettings, QTimer, Signal
 from PySide6.QtWidgets import QWidget
@@ -12,12 +15,15 @@ from aquin.desk.kit.jobs import Jobs, Tell
 from aquin.desk.session import Session
 from aquin.errors import AquinError
 from aquin.own_files import window_settings
-from aquin.production import Production
 from aquin.production.settings import choose_config, config_of
 
 LOOK_MS = 1000
 KIND = "Aquin production (*.aquin)"
 RECENT = 8
+
+
+if TYPE_CHECKING:
+    from aquin.production import Production
 
 
 class Productions(QObject):
@@ -212,6 +218,8 @@ class Productions(QObject):
 
 def _read(path: Path, create: bool) -> tuple[Production, ColourConfig, str]:
     """A production, its configuration, and what is to be said about both. Raises AquinError."""
+    from aquin.production import Production
+
     found = Production.create(path) if create else Production.open(path)
     notes = list(found.notes)
     try:

@@ -1,13 +1,20 @@
 """What all views of the window show: the production, the configuration, the screen, and the shot that is worked on."""
 
+from __future__ import annotations
+
 from collections.abc import Mapping
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
 
 from aquin.colour.config import ColourConfig
-from aquin.production import Production, Shot
+from aquin.production import Shot
 from aquin.production.cells import Cell, ShotState
 from aquin.production.match_desk import Desk, Place
+
+if TYPE_CHECKING:
+    from aquin.production import Production
+
 
 Screen = tuple[str, str]
 """A display of the configuration and one of its views."""

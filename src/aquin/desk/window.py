@@ -3,8 +3,9 @@
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
+from typing import TYPE_CHECKING, Any
 
-from PySide6.QtCore import QEvent, QObject, QRect, QSettings, Qt, QTimer
+from PySide6.QtCore import QEvent, QObject, Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QKeyEvent
 from PySide6.QtWidgets import (
     QApplication,
@@ -12,19 +13,17 @@ from PySide6.QtWidgets import (
     QLineEdit,
     QMainWindow,
     QPlainTextEdit,
-    QSplitter,
     QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
 
 from aquin.colour.grade import Grade
+from aquin.desk import layout
 from aquin.desk.bench.session_file import read_session, write_session
 from aquin.desk.bench.state import BenchState, Decisions
 from aquin.desk.bench.view import BenchView
 from aquin.desk.bindings import bind_bench, bind_views
-from aquin.desk.board.view import BoardView
-from aquin.desk.charts.view import ChartsView
 from aquin.desk.commands import VIEWS, Commands
 from aquin.desk.demo import Demo
 from aquin.desk.foot import Foot
@@ -34,18 +33,23 @@ from aquin.desk.kit.ask import CONFIGS, OCIO, ask_open
 from aquin.desk.kit.dialogs import open_fitting
 from aquin.desk.kit.jobs import Jobs
 from aquin.desk.kit.room import LEAST, SIZE, fit
-from aquin.desk.next_step import Open, next_step
-from aquin.desk.plan.view import PlanView
+from aquin.desk.next_step import next_step
 from aquin.desk.productions import Productions
 from aquin.desk.rail import Rail
 from aquin.desk.session import Session
-from aquin.desk.shots.view import ShotsView
 from aquin.desk.start import StartPage
+from aquin.desk.views import Views
 from aquin.errors import AquinError
 from aquin.jobs.load_side import ROLES, Role
 from aquin.measure.ledger import MAIN
-from aquin.own_files import demo_folder, last_session, window_settings
+from aquin.own_files import demo_folder, last_session
 from aquin.production import Shot
+
+if TYPE_CHECKING:
+    from aquin.desk.board.view import BoardView
+    from aquin.desk.charts.view import ChartsView
+    from aquin.desk.plan.view import PlanView
+    from aquin.desk.shots.view import ShotsView
 
 
 class Window(QMainWindow):
@@ -59,24 +63,13 @@ class Window(QMainWindow):
         self.commands = Commands(self)
         self.foot = Foot(self.session, self.jobs)
         self.bench = BenchView(self.session, self.jobs, state)
-        self.shots = ShotsView(self.session, self.jobs)
-        self.plan = PlanView(self.session, self.jobs)
-        self.charts = ChartsView(self.session, self.jobs)
-        self.board = BoardView(self.session, self.jobs)
+        self.views = Views(self, self.session, self.jobs)
         self.start = StartPage()
         self.productions = Productions(self, self.session, self.jobs, keep)
         self.history = History(self.session, self.bench.state)
         self.demo = Demo(self, self.jobs)
         self.rail = Rail(self.commands)
         self.pages = QStackedWidget()
-        self._views: dict[str, QWidget] = {
-            "plan": self.plan,
-            "shots": self.shots,
-            "charts": self.charts,
-            "board": self.board,
-            "bench": self.bench,
-            "start": self.start,
-        }
         self._saving = QTimer(self)
         self._saving.setSingleShot(True)
         self._saving.setInterval(250)
@@ -108,7 +101,7 @@ class Window(QMainWindow):
         column.setSpacing(0)
         middle = QHBoxLayout()
         middle.setSpacing(0)
-        for page in self._views.values():
+        for page in (self.bench, self.start):
             self.pages.addWidget(page)
         middle.addWidget(self.rail)
         middle.addWidget(self.pages, 1)
@@ -117,29 +110,14 @@ class Window(QMainWindow):
         self.setCentralWidget(body)
 
     def _connect(self) -> None:
-        speakers = (
-            self.bench,
-            self.shots,
-            self.plan,
-            self.charts,
-            self.board,
-            self.productions,
-            self.history,
-        )
-        for speaker in (*speakers, self.demo):
+        for speaker in (self.bench, self.productions, self.history, self.demo):
             speaker.told.connect(self.tell)
-        for view in (self.bench, self.board, self.charts, self.shots):
-            view.stated.connect(self._stated)
-        self.plan.checked.connect(self._stated)
+        self.bench.stated.connect(self._stated)
+        self.views.made.connect(self._furnished)
         self.jobs.changed.connect(self._stated)
-        self.shots.looked_at.connect(self.look_at)
-        self.board.looked_at.connect(self.look_beside)
         self.bench.link.standing.connect(self._stand_in)
-        for chooser in (self.plan, self.charts):
-            chooser.config_changed.connect(self.productions.reload_config)
         self.foot.asked.connect(self.commands.run)
         self.bench.asked.connect(self.commands.run)
-        self.board.asked.connect(self.commands.run)
         self.start.asked.connect(self.commands.run)
         self.start.opened.connect(self._open_recent)
         self.start.dropped.connect(self.productions.from_media)
@@ -177,7 +155,7 @@ class Window(QMainWindow):
         ):
             bind(id, run)
         bind_bench(self.commands, self.bench, self.step_shot, self.agree)
-        bind_views(self.commands, self.shots, self.charts, self.board, self._in)
+        bind_views(self.commands, self.views, self._in)
 
     def _in(self, view: str, run: Callable[[], object]) -> None:
         """Do something in its own view."""
@@ -199,19 +177,56 @@ class Window(QMainWindow):
     @property
     def shown(self) -> str:
         """The name of the view that is shown."""
-        return next(n for n, page in self._views.items() if page is self.pages.currentWidget())
+        return next(name for name in (*VIEWS, "start") if self._page(name) is self.pages.currentWidget())
+
+    @property
+    def shots(self) -> "ShotsView":
+        return self.views.shots
+
+    @property
+    def board(self) -> "BoardView":
+        return self.views.board
+
+    @property
+    def charts(self) -> "ChartsView":
+        return self.views.charts
+
+    @property
+    def plan(self) -> "PlanView":
+        return self.views.plan
+
+    def _page(self, name: str) -> QWidget | None:
+        """A view or the start page, if it was made already."""
+        return {"bench": self.bench, "start": self.start}.get(name) or self.views.there.get(name)
+
+    def _furnished(self, name: str) -> None:
+        """Connect a new view."""
+        view: Any = self.views.there[name]
+        self.pages.addWidget(view)
+        view.told.connect(self.tell)
+        (view.checked if name == "plan" else view.stated).connect(self._stated)
+        if name == "shots":
+            view.looked_at.connect(self.look_at)
+        if name == "board":
+            view.looked_at.connect(self.look_beside)
+            view.asked.connect(self.commands.run)
+        if name in ("plan", "charts"):
+            view.config_changed.connect(self.productions.reload_config)
+        if self.keep:
+            layout.restore_view(name, view)
+            if name == "shots":
+                view.laid_out.connect(lambda: layout.restore_columns(view))
 
     def show_view(self, name: str) -> None:
         """Go to a view; the shot that is worked on is shown there, too."""
-        page = self._views[name]
+        page = self._page(name) or self.views[name]
         self.pages.setCurrentWidget(page)
         self.rail.show_view(name)
         self.commands.show_view(name)
         if name == "start":
             self.start.show_recent(self.productions.recent)
-        for view in (self.shots, self.board):
-            if view is page:
-                view.reveal()
+        if name in ("shots", "board"):
+            (self.shots if name == "shots" else self.board).reveal()
         take = getattr(page, "take_keyboard", page.setFocus)
         take()
         self._stated()
@@ -261,8 +276,7 @@ class Window(QMainWindow):
 
     def _screened(self) -> None:
         if self.keep:
-            display, view = self.session.screen
-            _settings().setValue("screen", [display, view])
+            layout.keep_screen(self.session)
         self._stated()
 
     def look_at(self, shot: Shot, role: Role) -> None:
@@ -364,14 +378,14 @@ class Window(QMainWindow):
             self._counting.start()
 
     def _count(self) -> None:
+        left = self.views.left()
         off = sum(not row.within and row.axis.name in MAIN for row in self.state.ledger(self.state.grade))
-        log = self.shots.log
         for name, count, words in (
             ("bench", off, "axes out of tolerance"),
-            ("charts", self.charts.desk.open_count, "cameras in setups without a balance"),
-            ("board", self.board.open_count, "cells are not settled"),
-            ("plan", self.plan.open_count, "links to look at"),
-            ("shots", log.open_count if log is not None else 0, "findings"),
+            ("charts", left.charts, "cameras in setups without a balance"),
+            ("board", left.cells, "cells are not settled"),
+            ("plan", left.links, "links to look at"),
+            ("shots", left.findings, "findings"),
         ):
             self.rail.set_count(name, count, words)
         baked = self.bench.seeing.baked
@@ -380,17 +394,7 @@ class Window(QMainWindow):
 
     def next_step(self) -> tuple[str, str]:
         """The most useful next step of the view that is shown, in words, and its command."""
-        log, charts = self.shots.log, self.charts
-        left = Open(
-            links=self.plan.open_count,
-            charts=charts.desk.open_count,
-            solution=charts.shot is not None and charts.desk.chosen(charts.shot) is not None,
-            heroless=len(self.board.heroless),
-            cells=self.board.open_count,
-            audited=log is not None and bool(log.findings),
-            findings=log.open_count if log is not None else 0,
-        )
-        return next_step(self.shown, self.session.production, self.state.next_step(), left)
+        return next_step(self.shown, self.session.production, self.state.next_step(), self.views.left())
 
     def stop(self) -> None:
         if self.jobs.titles or self.jobs.asides:
@@ -402,62 +406,30 @@ class Window(QMainWindow):
 
     # coming back
 
-    def _splitters(self) -> dict[str, QSplitter]:
-        return {
-            "bench columns": self.bench.columns,
-            "bench rows": self.bench.rows,
-            "bench scopes": self.bench.scopes,
-            "shots": self.shots.columns,
-            "charts": self.charts.columns,
-            "board": self.board.columns,
-        }
-
     def _come_back(self) -> None:
-        """Layout, screen, production and view as they were left."""
-        settings = _settings()
-        for name, splitter in self._splitters().items():
-            if (state := settings.value(name)) is not None:
-                splitter.restoreState(state)
-        if settings.value("scopes folded") == "true":
-            self.bench.scopes_button.setChecked(False)
-        screen = settings.value("screen")
-        last = settings.value("production")
-        if last and Path(str(last)).is_file() and self.open_production(Path(str(last))):
-            if (columns := settings.value("shot columns")) is not None:
-                self.shots.table.header().restoreState(columns)
-            self.show_view(str(settings.value("view", "bench")))
+        """Layout, production, screen and view as they were left."""
+        layout.restore(self.bench)
+        view = layout.last_view()
+        last = layout.last_production()
+        if last is not None and self.open_production(last):
+            self.show_view(view)
         elif not last_session().is_file():
             self.show_view("start")
-        if isinstance(screen, list) and len(screen) == 2:
-            display, view = (str(v) for v in screen)
-            if view in dict(self.session.config.displays()).get(display, []):
-                self.session.set_screen(display, view)
+        layout.restore_screen(self.session)
         self.rail.show_recent(self.productions.recent)
-        fit(self, settings.value("place"))
+        fit(self, layout.last_place())
 
     def closeEvent(self, event: QCloseEvent) -> None:
         _app().removeEventFilter(self)
         self.state.end_stroke()
         self.save()
         if self.keep:
-            settings = _settings()
-            settings.setValue("place", QRect(self.pos(), self.size()))
-            for name, splitter in self._splitters().items():
-                if not self.bench.bare or not name.startswith("bench"):
-                    settings.setValue(name, splitter.saveState())
-            settings.setValue("scopes folded", "false" if self.bench.scopes_button.isChecked() else "true")
-            settings.setValue("view", self.shown)
-            settings.setValue("shot columns", self.shots.table.header().saveState())
+            layout.keep(self, self.shown, self.bench, self.views)
         self.bench.finish()
         self.bench.link.finish()
-        self.shots.finish()
-        self.board.finish()
+        self.views.finish()
         self.productions.close()
         super().closeEvent(event)
-
-
-def _settings() -> QSettings:
-    return QSettings(str(window_settings()), QSettings.Format.IniFormat)
 
 
 def _app() -> QObject:

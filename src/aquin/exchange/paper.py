@@ -6,9 +6,6 @@ from html import escape
 from pathlib import Path
 from typing import Any
 
-from jinja2 import Environment, StrictUndefined
-from markupsafe import Markup
-
 from aquin.errors import AquinError
 from aquin.files import write_safely, write_text
 
@@ -98,6 +95,9 @@ _PAGE = """<!doctype html>
 
 def html(paper: Paper) -> str:
     """The sheet as one HTML page."""
+    from jinja2 import Environment, StrictUndefined  # not before a sheet is made
+    from markupsafe import Markup
+
     page = Environment(autoescape=True, undefined=StrictUndefined, trim_blocks=True).from_string(_PAGE)
     return page.render(paper=paper, style=Markup(_STYLE), br=Markup("<br>"))
 

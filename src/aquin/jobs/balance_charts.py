@@ -1,14 +1,20 @@
 """Read a production's chart takes and keep the best one's solution for each camera in each setup."""
 
+from __future__ import annotations
+
 from collections.abc import Sequence
 from dataclasses import dataclass, field
+from typing import TYPE_CHECKING
 
 from aquin.charts.fits import DE00, Metric
 from aquin.charts.solve import Solution, solve
 from aquin.colour.config import ColourConfig
 from aquin.errors import AquinError
-from aquin.production import Production, Shot, charting
+from aquin.production import Shot, charting
 from aquin.workers import Tell
+
+if TYPE_CHECKING:
+    from aquin.production import Production
 
 
 @dataclass(frozen=True)

@@ -1,15 +1,21 @@
 """How light changed in a setup over the day, and the trims that follow from it."""
 
+from __future__ import annotations
+
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 from aquin.colour.config import ColourConfig
 from aquin.match.drift import Drift
-from aquin.production import Camera, Production, Setup
+from aquin.production import Camera, Setup
 from aquin.production.ledgers import compare_frames, known_charts, known_frames
 from aquin.production.match_desk import Desk
 from aquin.production.setups import seconds_of
 from aquin.production.trims import Trim, drift_in, trims_for
 from aquin.workers import Tell
+
+if TYPE_CHECKING:
+    from aquin.production import Production
 
 
 @dataclass(frozen=True)

@@ -1,8 +1,10 @@
 """One frame through the exact chain, written as a picture."""
 
+from __future__ import annotations
+
 from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -13,11 +15,14 @@ from aquin.errors import AquinError
 from aquin.exchange import grade_file, picture
 from aquin.frames import open_source
 from aquin.measure.clip import Clip
-from aquin.production import Production, Shot
+from aquin.production import Shot
 from aquin.production.grading import held_grade
 from aquin.production.match_desk import Desk
 from aquin.production.match_work import side_of
 from aquin.production.media import file_of
+
+if TYPE_CHECKING:
+    from aquin.production import Production
 
 
 @dataclass(frozen=True)

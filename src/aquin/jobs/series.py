@@ -1,22 +1,30 @@
 """Exposure series of files or of a production's camera: what profile and latitude have in common."""
 
+from __future__ import annotations
+
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import replace
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import numpy as np
 
 from aquin.charts.sweep import Sweep
 from aquin.charts.take import Take, read_take
 from aquin.errors import AquinError
-from aquin.production import Camera, Production
+from aquin.production import Camera
 from aquin.workers import Tell, each
+
+if TYPE_CHECKING:
+    from aquin.production import Production
 
 
 @contextmanager
 def opened(file: Path) -> Iterator[Production]:
     """A production for one task, closed whatever happens. Raises AquinError."""
+    from aquin.production import Production
+
     production = Production.open(file)
     try:
         yield production

@@ -2,13 +2,15 @@
 reading media.
 """
 
+from __future__ import annotations
+
 from dataclasses import dataclass
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from aquin.colour.grade import Grade
 from aquin.jobs.load_side import Role, Side
 from aquin.match.engine import Source
-from aquin.production import Camera, Event, Production, Shot
+from aquin.production import Camera, Event, Shot
 from aquin.production.grading import held_grade
 from aquin.production.ledgers import known_charts, known_frames, shot_evidence
 from aquin.production.match_desk import Desk
@@ -16,6 +18,10 @@ from aquin.production.measuring import encoding_of
 from aquin.production.media import file_of
 from aquin.production.raw import decode_of
 from aquin.production.setups import seconds_of
+
+if TYPE_CHECKING:
+    from aquin.production import Production
+
 
 SURE = {"points": 0.7, "chart": 0.95, "chart+drift": 0.7}
 """How far what the production knows of a shot is believed, by what it is."""

@@ -1,19 +1,23 @@
 """Take media, a camera report and edits into a production, in this order."""
 
+from __future__ import annotations
+
 from fractions import Fraction
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from aquin.errors import AquinError
 from aquin.exchange.edits import check_edit, read_edit
 from aquin.own_files import remembered_file
-from aquin.production import Production
 from aquin.production.conform import conform
 from aquin.production.ingest import ingest
 from aquin.production.remembered import Remembered
 from aquin.production.report import FIELDS, apply_report, propose_mapping, read_sheet
 from aquin.production.settings import config_of
 from aquin.workers import Tell
+
+if TYPE_CHECKING:
+    from aquin.production import Production
 
 
 def take_in(

@@ -3,6 +3,8 @@
 `Production` is the file; `records` are the values in it.
 """
 
+from typing import TYPE_CHECKING, Any
+
 from aquin.production.records import (
     Camera,
     Dismissal,
@@ -16,7 +18,9 @@ from aquin.production.records import (
     Setup,
     Shot,
 )
-from aquin.production.store import Entry, Production
+
+if TYPE_CHECKING:
+    from aquin.production.store import Entry, Production
 
 __all__ = [
     "Camera",
@@ -33,3 +37,12 @@ __all__ = [
     "Setup",
     "Shot",
 ]
+
+
+def __getattr__(name: str) -> Any:
+    """The file and what it needs are loaded when one is opened: the window's start does not wait for them."""
+    if name in ("Entry", "Production"):
+        from aquin.production import store
+
+        return getattr(store, name)
+    raise AttributeError(name)

@@ -1,9 +1,12 @@
 """The board's cells: what each camera is in each setup, from the production alone; nothing is read from media."""
 
+from __future__ import annotations
+
 from collections import Counter
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from enum import StrEnum
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -20,7 +23,10 @@ from aquin.production.ledgers import known_charts, known_frames, look_jobs, shot
 from aquin.production.match_desk import LOOK, Desk, Place, shot_grade
 from aquin.production.records import Camera, Grade, Option, Setup, Shot
 from aquin.production.stale import Balances, balances_of, is_stale
-from aquin.production.store import Entry, Production
+
+if TYPE_CHECKING:
+    from aquin.production.store import Entry, Production
+
 
 GAUGES = ("exposure", "warmth", "tint", "saturation", "sharpness")
 """Axes that a cell shows."""

@@ -1,10 +1,12 @@
 """Charts of a production: which takes there are, what was read from them, and what follows for cameras and setups."""
 
+from __future__ import annotations
+
 import hashlib
 from collections.abc import Sequence
 from dataclasses import asdict, dataclass, replace
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -30,8 +32,11 @@ from aquin.production.raw import decode_of
 from aquin.production.records import Camera, Grade, Option, Setup, Shot
 from aquin.production.settings import choose_config
 from aquin.production.stale import inputs_of
-from aquin.production.store import Entry, Production
 from aquin.workers import Tell, each, part
+
+if TYPE_CHECKING:
+    from aquin.production.store import Entry, Production
+
 
 TARGETS = {
     "24-patch": "24-patch",

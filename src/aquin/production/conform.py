@@ -1,14 +1,19 @@
 """Conforming an edit: each of its pieces to the shot that it was cut from, by reel and timecode, else by clip name."""
 
+from __future__ import annotations
+
 from collections.abc import Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from aquin.errors import AquinError
 from aquin.frames.timecode import frames_of
 from aquin.production.records import Edit, Event, Shot
-from aquin.production.store import Production
+
+if TYPE_CHECKING:
+    from aquin.production.store import Production
 
 
 @dataclass(frozen=True)

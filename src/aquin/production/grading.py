@@ -2,8 +2,11 @@
 shot.
 """
 
+from __future__ import annotations
+
 from collections.abc import Callable, Sequence
 from dataclasses import replace
+from typing import TYPE_CHECKING
 
 from aquin.colour.config import ColourConfig
 from aquin.colour.grade import Balance
@@ -11,7 +14,10 @@ from aquin.colour.grade import Grade as Correction
 from aquin.errors import AquinError
 from aquin.production.records import Camera, Grade, Record, Setup, Shot
 from aquin.production.stale import inputs_of
-from aquin.production.store import Entry, Production
+
+if TYPE_CHECKING:
+    from aquin.production.store import Entry, Production
+
 
 CARDS = ("chart", "grey card")
 

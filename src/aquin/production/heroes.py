@@ -2,13 +2,19 @@
 matched to.
 """
 
+from __future__ import annotations
+
 from collections import Counter
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING
 
 from aquin.production.records import Camera, Option, Setup, Shot
 from aquin.production.setups import seconds_of
-from aquin.production.store import Entry, Production
+
+if TYPE_CHECKING:
+    from aquin.production.store import Entry, Production
+
 
 MAIN = "main heroes"
 """Option: setup id to the shot that its hero is matched to; the empty key holds for all other setups."""

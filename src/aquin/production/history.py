@@ -1,14 +1,19 @@
 """What a shot was graded with before: its trims and its camera's balances, taken from the journal."""
 
+from __future__ import annotations
+
 from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from aquin.colour.grade import Grade as Correction
 from aquin.production.grading import followed
 from aquin.production.records import Grade, Shot
 from aquin.production.rows import record_of, row_of
-from aquin.production.store import Production
+
+if TYPE_CHECKING:
+    from aquin.production.store import Production
+
 
 DEPTH = 400
 """Journal entries that are looked through."""

@@ -1,10 +1,13 @@
 """Getting media into the log: folders, files and sequences, with cameras and setups proposed from what they say."""
 
+from __future__ import annotations
+
 import re
 from collections import Counter, defaultdict
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from aquin.colour.config import ColourConfig
 from aquin.errors import AquinError
@@ -13,8 +16,11 @@ from aquin.production.looking import Looked, look_at
 from aquin.production.media import file_of, root_folder, root_for, walk
 from aquin.production.records import Camera, Place, Record, Root, Setup, Shot
 from aquin.production.setups import propose_setups
-from aquin.production.store import Production
 from aquin.workers import Tell, each
+
+if TYPE_CHECKING:
+    from aquin.production.store import Production
+
 
 _CARD = re.compile(r"^([A-Z])_?\d{2,4}")
 _FROM_FILE = (

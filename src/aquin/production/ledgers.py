@@ -2,10 +2,12 @@
 themselves.
 """
 
+from __future__ import annotations
+
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -36,8 +38,10 @@ from aquin.production.match_work import (
     source_of,
 )
 from aquin.production.records import Shot
-from aquin.production.store import Production
 from aquin.workers import Tell, each, part
+
+if TYPE_CHECKING:
+    from aquin.production.store import Production
 
 
 def compare_frames(

@@ -1,10 +1,12 @@
 """A production while it is matched: its shots, readings, grades, and what each shot is compared with."""
 
+from __future__ import annotations
+
 import hashlib
 import json
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -30,7 +32,10 @@ from aquin.production.measuring import reads
 from aquin.production.media import file_of
 from aquin.production.raw import decode_of
 from aquin.production.records import Grade, Setup, Shot
-from aquin.production.store import Production
+
+if TYPE_CHECKING:
+    from aquin.production.store import Production
+
 
 VERSION = 2
 """Goes up when a reading, a match or a ledger means something else, so that old ones are not used."""

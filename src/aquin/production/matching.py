@@ -2,11 +2,13 @@
 shot stands apart.
 """
 
+from __future__ import annotations
+
 import json
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -44,9 +46,12 @@ from aquin.production.match_work import (
     values_of,
 )
 from aquin.production.records import Camera, Grade, Setup, Shot
-from aquin.production.store import Entry, Production
 from aquin.production.trims import trims_for, with_inputs
 from aquin.workers import Tell, each, part
+
+if TYPE_CHECKING:
+    from aquin.production.store import Entry, Production
+
 
 MODELS = {"best": "best", **{name: title_of(name) for name in BASES}, FULL: title_of(FULL)}
 """What a balance may be: the model of least leave-one-out residual, or always the same."""

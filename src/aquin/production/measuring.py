@@ -1,12 +1,14 @@
 """Measuring the production's shots in workers; what was measured is kept by the hash of what it was measured from."""
 
+from __future__ import annotations
+
 import hashlib
 import json
 from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -24,8 +26,11 @@ from aquin.measure.survey import STRIDE, survey
 from aquin.production.media import file_of
 from aquin.production.raw import decode_of, is_raw
 from aquin.production.records import Camera, Shot
-from aquin.production.store import Production
 from aquin.workers import Tell, each, part
+
+if TYPE_CHECKING:
+    from aquin.production.store import Production
+
 
 VERSION = 3
 """Goes up when a survey means something else, so that old ones are not used."""

@@ -2,17 +2,23 @@
 renamed.
 """
 
+from __future__ import annotations
+
 import hashlib
 import os
 import platform
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from aquin.errors import AquinError
 from aquin.frames.opening import SUFFIXES, members
 from aquin.production.records import Place, Root, Shot
-from aquin.production.store import Production
+
+if TYPE_CHECKING:
+    from aquin.production.store import Production
+
 
 PIECE = 256 * 1024
 """Bytes that are hashed at the start, in the middle and at the end of a file."""

@@ -1,8 +1,10 @@
 """The plan of a shoot: the chain from screens back to cameras with its checks, exposure cards, the chart routine."""
 
+from __future__ import annotations
+
 from collections import Counter
 from dataclasses import dataclass, replace
-from typing import Literal
+from typing import TYPE_CHECKING, Literal
 
 import numpy as np
 
@@ -13,7 +15,10 @@ from aquin.production.audit.case import file_code, most
 from aquin.production.measuring import range_of
 from aquin.production.records import Camera, Option, Setup, Shot
 from aquin.production.settings import POLICIES, Deliverable, Policy, deliverables_of, policy_of, working_space
-from aquin.production.store import Entry, Production
+
+if TYPE_CHECKING:
+    from aquin.production.store import Entry, Production
+
 
 State = Literal["right", "doubt", "wrong"]
 

@@ -2,13 +2,18 @@
 journaled and undone.
 """
 
+from __future__ import annotations
+
 from dataclasses import replace
+from typing import TYPE_CHECKING
 
 from aquin.errors import AquinError
 from aquin.frames import RawDecode
 from aquin.frames.raw import SUFFIXES
 from aquin.production.records import Grade, Shot
-from aquin.production.store import Entry, Production
+
+if TYPE_CHECKING:
+    from aquin.production.store import Entry, Production
 
 
 def is_raw(shot: Shot) -> bool:

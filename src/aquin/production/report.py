@@ -2,6 +2,8 @@
 shots.
 """
 
+from __future__ import annotations
+
 import csv
 import difflib
 import io
@@ -10,13 +12,16 @@ from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from aquin.colour.config import ColourConfig
 from aquin.errors import AquinError
 from aquin.frames.timecode import frames_of
 from aquin.production.records import Camera, Record, Setup, Shot
-from aquin.production.store import Production
+
+if TYPE_CHECKING:
+    from aquin.production.store import Production
+
 
 MAX_BYTES = 20_000_000
 

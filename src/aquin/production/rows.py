@@ -1,13 +1,16 @@
 """Records as rows of the tables and back, and the writing of many rows at once."""
 
+from __future__ import annotations
+
 import json
 from collections.abc import Iterable, Iterator
 from dataclasses import fields
-from typing import Any, TypeVar
-
-import sqlalchemy as sql
+from typing import TYPE_CHECKING, Any, TypeVar
 
 from aquin.production.records import RECORDS, Record
+
+if TYPE_CHECKING:
+    import sqlalchemy as sql
 
 R = TypeVar("R", bound=Record)
 Row = dict[str, Any]
@@ -46,6 +49,8 @@ def record_of(kind: type[R], row: Row) -> R:
 
 def rows_of(connection: sql.Connection, table: sql.Table, ids: Iterable[str]) -> dict[str, Row]:
     """The rows of some ids as they are in the file."""
+    import sqlalchemy as sql
+
     found: dict[str, Row] = {}
     for chunk in chunks(list(ids)):
         for row in connection.execute(sql.select(table).where(table.c.id.in_(chunk))):
@@ -73,6 +78,8 @@ def grouped(changes: list[Change]) -> Iterator[tuple[type[Record], list[Change]]
 
 def apply_changes(connection: sql.Connection, table: sql.Table, changes: list[Change]) -> None:
     """Make changes of one table, as undo and redo need them."""
+    import sqlalchemy as sql
+
     gone = [id for _, id, _, after in changes if after is None]
     for chunk in chunks(gone):
         connection.execute(sql.delete(table).where(table.c.id.in_(chunk)))
@@ -85,6 +92,8 @@ def apply_changes(connection: sql.Connection, table: sql.Table, changes: list[Ch
 
 def update_rows(connection: sql.Connection, table: sql.Table, renewed: list[tuple[str, Row]]) -> None:
     """Write changed fields; rows whose changes are in the same fields go together."""
+    import sqlalchemy as sql
+
     alike: dict[tuple[str, ...], list[Row]] = {}
     for id, values in renewed:
         alike.setdefault(tuple(values), []).append(

@@ -1,13 +1,18 @@
 """What holds for the whole production: configuration, working space, policy, deliverables."""
 
+from __future__ import annotations
+
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Literal
+from typing import TYPE_CHECKING, Literal
 
 from aquin.colour.config import ColourConfig
 from aquin.errors import AquinError
 from aquin.production.records import Option
-from aquin.production.store import Entry, Production
+
+if TYPE_CHECKING:
+    from aquin.production.store import Entry, Production
+
 
 Policy = Literal["bright", "protect"]
 POLICIES: dict[Policy, str] = {"bright": "expose bright", "protect": "protect highlights"}

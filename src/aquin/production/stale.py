@@ -2,10 +2,12 @@
 again.
 """
 
+from __future__ import annotations
+
 import hashlib
 import json
 from collections.abc import Mapping, Sequence
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from aquin.colour.config import ColourConfig
 from aquin.errors import AquinError
@@ -13,7 +15,10 @@ from aquin.production.heroes import hero_of, main_hero
 from aquin.production.measuring import encoding_of, range_of
 from aquin.production.raw import decode_of
 from aquin.production.records import Camera, Grade, Setup, Shot
-from aquin.production.store import Production
+
+if TYPE_CHECKING:
+    from aquin.production.store import Production
+
 
 Balances = Mapping[tuple[str, str], list[dict[str, Any]]]
 """Values of balances by camera's and setup's id."""

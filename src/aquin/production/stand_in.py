@@ -1,6 +1,9 @@
 """An encoding for a camera that is not listed: the nearest known one by its charts, with the reason kept."""
 
+from __future__ import annotations
+
 from dataclasses import replace
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -10,8 +13,10 @@ from aquin.colour.config import ColourConfig
 from aquin.errors import AquinError
 from aquin.production.measuring import measure_shots
 from aquin.production.records import Camera, Shot
-from aquin.production.store import Entry, Production
 from aquin.workers import Tell
+
+if TYPE_CHECKING:
+    from aquin.production.store import Entry, Production
 
 
 def nearest_for(

@@ -2,8 +2,11 @@
 others.
 """
 
+from __future__ import annotations
+
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -18,7 +21,10 @@ from aquin.production.measuring import measure_shots
 from aquin.production.records import Grade, Record, Setup, Shot
 from aquin.production.setups import seconds_of
 from aquin.production.stale import balances_of, inputs_of
-from aquin.production.store import Entry, Production
+
+if TYPE_CHECKING:
+    from aquin.production.store import Entry, Production
+
 
 APART = 0.75
 """Stops by which a recording must differ from its siblings for its exposure to be settled by them, where nothing else

@@ -2,8 +2,10 @@
 they get.
 """
 
+from __future__ import annotations
+
 from dataclasses import replace
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QObject, QTimer, Signal
 from PySide6.QtWidgets import QWidget
@@ -20,7 +22,7 @@ from aquin.jobs.load_side import ROLES, Role, Side
 from aquin.jobs.shown_shot import beside, known_source, neighbour, side_of, used_of
 from aquin.match.engine import Source
 from aquin.measure.skin import Dab
-from aquin.production import Option, Production, Record, Shot
+from aquin.production import Option, Record, Shot
 from aquin.production.audit import Finding, apply_fix
 from aquin.production.cells import (
     agree,
@@ -33,6 +35,10 @@ from aquin.production.cells import (
 from aquin.production.grading import held_grade, keep_grade
 from aquin.production.history import Step, history_of
 from aquin.production.match_desk import Desk
+
+if TYPE_CHECKING:
+    from aquin.production import Production
+
 
 AFTER_MS = 160
 """After another shot is shown, so long until anything else is worked on: pictures come first."""

@@ -2,6 +2,10 @@
 one or together.
 """
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
 import numpy as np
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
@@ -21,10 +25,14 @@ from aquin.desk.kit.listing import listing
 from aquin.desk.kit.plot import Line, Plot
 from aquin.jobs.light import Light, look_at_light
 from aquin.match.drift import to_parts
-from aquin.production import Production, Setup
+from aquin.production import Setup
 from aquin.production.audit.light import STOPS_A_MIRED
 from aquin.production.setups import seconds_of
 from aquin.production.trims import Trim, accept
+
+if TYPE_CHECKING:
+    from aquin.production import Production
+
 
 HOUR = 3600.0
 

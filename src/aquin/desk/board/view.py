@@ -1,7 +1,10 @@
 """The Board: what each camera is in each setup, heroes, settling and propagating."""
 
+from __future__ import annotations
+
 from collections.abc import Callable, Sequence
 from functools import partial
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QShowEvent
@@ -28,7 +31,7 @@ from aquin.desk.session import Session
 from aquin.errors import AquinError
 from aquin.jobs.light import Light, look_at_light
 from aquin.jobs.settle_cells import settle_cells
-from aquin.production import Production, Setup, Shot
+from aquin.production import Setup, Shot
 from aquin.production.audit import Finding, apply_fix
 from aquin.production.cells import Cell, ShotState, State, agree, board, without_trims
 from aquin.production.grading import propagate
@@ -36,6 +39,9 @@ from aquin.production.heroes import make_hero, make_main, take_proposed
 from aquin.production.ledgers import measure_cells
 from aquin.production.match_desk import Desk, Place
 from aquin.production.matching import Summary, Wish
+
+if TYPE_CHECKING:
+    from aquin.production import Production
 
 
 class BoardView(BoardWidgets):
@@ -87,7 +93,7 @@ class BoardView(BoardWidgets):
         line.addWidget(self.columns)
         self._connect()
         self._show_cells({})
-        session.opened.connect(self._opened)
+        session.opened.connect(self.opened)
         session.changed.connect(self.refresh)
         session.screened.connect(self._screened)
 
@@ -120,7 +126,7 @@ class BoardView(BoardWidgets):
 
     # showing
 
-    def _opened(self) -> None:
+    def opened(self) -> None:
         self.summary = None
         self.cells = {}
         self.result.setVisible(False)

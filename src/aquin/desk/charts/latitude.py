@@ -2,9 +2,11 @@
 curve.
 """
 
+from __future__ import annotations
+
 from datetime import date
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from PySide6.QtCore import QRectF, Qt, Signal
@@ -36,9 +38,13 @@ from aquin.desk.kit.plot import Line, Plot
 from aquin.desk.session import Session
 from aquin.errors import AquinError
 from aquin.exchange.latitude_report import Report, minus, row_words, write_latitude
-from aquin.production import Camera, Production
+from aquin.production import Camera
 from aquin.production.charting import Read, latitude_of, read_series, series_of
 from aquin.production.settings import POLICIES, Policy, policy_of
+
+if TYPE_CHECKING:
+    from aquin.production import Production
+
 
 SHOWN = (
     ("marked", 0),

@@ -1,7 +1,9 @@
 """The Profile page: a camera's curve and matrix from its exposure series, compared, exported, and put to use."""
 
+from __future__ import annotations
+
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from PySide6.QtCore import Qt, Signal
@@ -29,8 +31,11 @@ from aquin.desk.session import Session
 from aquin.errors import AquinError
 from aquin.exchange.latitude_report import minus
 from aquin.exchange.profile_file import write_profile
-from aquin.production import Camera, Production
+from aquin.production import Camera
 from aquin.production.charting import Read, keep_profile, profile_of, read_series, series_of
+
+if TYPE_CHECKING:
+    from aquin.production import Production
 
 
 class ProfilePage(QWidget):

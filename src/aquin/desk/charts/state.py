@@ -1,8 +1,10 @@
 """What the Charts view shows, without Qt: takes, what was read from them, the solutions, and what was chosen."""
 
+from __future__ import annotations
+
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -17,7 +19,7 @@ from aquin.colour.grade import Grade
 from aquin.errors import AquinError
 from aquin.frames import RawDecode, open_source
 from aquin.measure.ledger import Evidence
-from aquin.production import Camera, Production, Shot
+from aquin.production import Camera, Shot
 from aquin.production.charting import (
     Mark,
     Read,
@@ -33,6 +35,10 @@ from aquin.production.grading import balance_of
 from aquin.production.records import Setup
 from aquin.production.stale import is_stale
 from aquin.workers import Tell
+
+if TYPE_CHECKING:
+    from aquin.production import Production
+
 
 PICTURE = 960
 """Width of the frame that is shown, in pixels at most."""

@@ -63,7 +63,7 @@ class ChartsView(ChartActions):
         self._connect()
         self.show_page("reading")
         self._show_shot()
-        session.opened.connect(self._opened)
+        session.opened.connect(self.opened)
         session.changed.connect(self.refresh)
         session.screened.connect(self._screened)
 
@@ -121,7 +121,7 @@ class ChartsView(ChartActions):
         button.setChecked(True)
         self.why.setVisible(name == "reading")
 
-    def _opened(self) -> None:
+    def opened(self) -> None:
         self.desk.show(self.session.production, self.session.config)
         self.shot = None
         self.refresh()

@@ -34,7 +34,7 @@ def font(size: int = BASE, strong: bool = False) -> QFont:
 
 
 def apply(app: QApplication) -> None:
-    """Load the shipped font and set palette and style sheet."""
+    """Load the shipped font and set style and palette."""
     for name in ("OpenSans-Regular.ttf", "OpenSans-Semibold.ttf"):
         QFontDatabase.addApplicationFont(str(Path(__file__).parents[2] / "fonts" / name))
     app.setStyle("Fusion")
@@ -60,6 +60,10 @@ def apply(app: QApplication) -> None:
     palette.setColor(QPalette.ColorGroup.Disabled, QPalette.ColorRole.Text, FAINT)
     palette.setColor(QPalette.ColorGroup.Disabled, QPalette.ColorRole.ButtonText, FAINT)
     app.setPalette(palette)
+
+
+def dress(app: QApplication) -> None:
+    """Set the style sheet. Every widget that moves below another is styled anew, so a window is built before this."""
     app.setStyleSheet(STYLE)
 
 

@@ -1,8 +1,11 @@
 """Small pictures of shots through the chain, made beside the interface thread; only what is asked for."""
 
+from __future__ import annotations
+
 import json
 from collections import OrderedDict
 from contextlib import suppress
+from typing import TYPE_CHECKING
 
 import numpy as np
 from PySide6.QtCore import QMutex, QMutexLocker, QObject, QThread, QWaitCondition, Signal
@@ -12,9 +15,13 @@ from aquin.colour.config import ColourConfig, Processor
 from aquin.colour.grade import Grade
 from aquin.desk.kit.preview import graded
 from aquin.errors import AquinError
-from aquin.production import Production, Shot
+from aquin.production import Shot
 from aquin.production.looking import picture_of
 from aquin.production.measuring import encoding_of
+
+if TYPE_CHECKING:
+    from aquin.production import Production
+
 
 KEPT = 3000
 BATCH = 24

@@ -1,6 +1,9 @@
 """The chain of the Plan view: a table that reads from the screens on the left back to the cameras on the right."""
 
+from __future__ import annotations
+
 from collections.abc import Callable
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
@@ -17,9 +20,12 @@ from aquin.desk.kit import theme
 from aquin.desk.kit.labels import Words
 from aquin.desk.plan.parts import Asked, Section, cell_frame, check_row, menu_of
 from aquin.own_files import remembered_file
-from aquin.production import Camera, Option, Production
+from aquin.production import Camera, Option
 from aquin.production.plan import CameraPlan, Chain, Check, ScreenPlan
 from aquin.production.remembered import Remembered
+
+if TYPE_CHECKING:
+    from aquin.production import Production
 
 
 def chain_table(view: Asked, production: Production, chain: Chain) -> QWidget:

@@ -1,7 +1,10 @@
 """Dialogs of the Plan view: an encoding for a camera, the nearest known ones, monitor LUTs, the crew sheet."""
 
+from __future__ import annotations
+
 from collections.abc import Callable
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PySide6.QtWidgets import (
     QComboBox,
@@ -23,8 +26,11 @@ from aquin.errors import AquinError
 from aquin.exchange.monitor import RANGES, SIZES
 from aquin.jobs import crew_sheet
 from aquin.jobs.monitor_luts import Written, write_luts
-from aquin.production import Camera, Production
+from aquin.production import Camera
 from aquin.production.plan import Chain
+
+if TYPE_CHECKING:
+    from aquin.production import Production
 
 
 def pick_encoding(

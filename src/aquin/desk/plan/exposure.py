@@ -1,5 +1,9 @@
 """Exposure and the chart routine in the Plan view."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QGridLayout, QMenu, QPushButton, QWidget
 
@@ -8,7 +12,7 @@ from aquin.desk.kit.labels import Words
 from aquin.desk.kit.number import Number
 from aquin.desk.plan.parts import Asked, Section, menu_of
 from aquin.desk.plan.strip import ExposureStrip
-from aquin.production import Camera, Production, Setup
+from aquin.production import Camera, Setup
 from aquin.production.plan import (
     POLICY_STOPS,
     TARGETS,
@@ -19,6 +23,9 @@ from aquin.production.plan import (
     set_routine,
 )
 from aquin.production.settings import POLICIES, policy_of
+
+if TYPE_CHECKING:
+    from aquin.production import Production
 
 
 def exposure(view: Asked, production: Production, chain: Chain) -> QWidget:

@@ -2,10 +2,12 @@
 crew gets.
 """
 
+from __future__ import annotations
+
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtGui import QShowEvent
@@ -32,7 +34,7 @@ from aquin.desk.plan.exposure import exposure, routine
 from aquin.desk.session import Session
 from aquin.errors import AquinError
 from aquin.own_files import remembered_file
-from aquin.production import Camera, Production
+from aquin.production import Camera
 from aquin.production.plan import (
     Chain,
     chain_of,
@@ -44,6 +46,10 @@ from aquin.production.settings import (
     deliverables_of,
     keep_deliverables,
 )
+
+if TYPE_CHECKING:
+    from aquin.production import Production
+
 
 HIDDEN_MS = 250
 """While the view is hidden, its checks follow a change after this time."""
@@ -69,7 +75,7 @@ class PlanView(QScrollArea):
         self._later.setSingleShot(True)
         self._later.timeout.connect(self._redraw)
         self._build()
-        session.opened.connect(self.refresh)
+        session.opened.connect(self.opened)
         session.changed.connect(self.refresh)
 
     @property
@@ -79,6 +85,10 @@ class PlanView(QScrollArea):
     @property
     def config(self) -> ColourConfig:
         return self.session.config
+
+    def opened(self) -> None:
+        """Another production, or none."""
+        self.refresh()
 
     def refresh(self) -> None:
         """Draw the plan as it is now, as soon as whoever asked for it has finished."""

@@ -1,6 +1,9 @@
 """What one does with the selected shots, and with findings."""
 
+from __future__ import annotations
+
 from collections.abc import Callable
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QWidget
@@ -11,10 +14,13 @@ from aquin.desk.shots.log import ShotLog
 from aquin.desk.shots.raw_dialog import ask_decode
 from aquin.errors import AquinError
 from aquin.frames import RawDecode
-from aquin.production import Production, Shot
+from aquin.production import Shot
 from aquin.production.audit import Finding, apply_fix, dismiss, run_audit
 from aquin.production.heroes import make_hero
 from aquin.production.raw import decode_of, is_raw, keep_decode
+
+if TYPE_CHECKING:
+    from aquin.production import Production
 
 
 class ShotActions(QWidget):

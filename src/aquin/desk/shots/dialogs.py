@@ -1,6 +1,9 @@
 """Small dialogs of the Shots view: which column of a report means what, and the pieces of the edits."""
 
+from __future__ import annotations
+
 from collections.abc import Callable
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
@@ -19,8 +22,12 @@ from PySide6.QtWidgets import (
 from aquin.desk.kit import theme
 from aquin.desk.kit.dialogs import open_fitting
 from aquin.desk.kit.labels import Words
-from aquin.production import Edit, Event, Production, Shot
+from aquin.production import Edit, Event, Shot
 from aquin.production.report import FIELDS, TITLES, Sheet
+
+if TYPE_CHECKING:
+    from aquin.production import Production
+
 
 NOT_THERE = "(not in this report)"
 

@@ -2,6 +2,10 @@
 aside.
 """
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
 from PySide6.QtCore import QSize, Qt, Signal
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import (
@@ -18,8 +22,12 @@ from PySide6.QtWidgets import (
 
 from aquin.desk.kit import theme
 from aquin.desk.kit.labels import Words
-from aquin.production import Camera, Production, Setup, Shot
+from aquin.production import Camera, Setup, Shot
 from aquin.production.audit import Finding
+
+if TYPE_CHECKING:
+    from aquin.production import Production
+
 
 WORDS = {"error": "!  wrong", "warning": "?  doubtful", "note": "·  note"}
 

@@ -1,6 +1,9 @@
 """What takes long in the Shots view: logging media, reading reports, conforming edits, auditing. In the background."""
 
+from __future__ import annotations
+
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtWidgets import QWidget
@@ -12,11 +15,14 @@ from aquin.desk.session import Session
 from aquin.desk.shots.dialogs import ask_columns, show_edits
 from aquin.errors import AquinError
 from aquin.own_files import remembered_file
-from aquin.production import Event, Production
+from aquin.production import Event
 from aquin.production.audit import run_audit
 from aquin.production.conform import Conformed
 from aquin.production.ingest import Intake as Taken
 from aquin.production.report import Reported
+
+if TYPE_CHECKING:
+    from aquin.production import Production
 
 
 class Intake(QObject):

@@ -1,17 +1,23 @@
 """What the Shots view shows, without Qt: columns, filter, groups, order, edits of one or many shots, findings."""
 
+from __future__ import annotations
+
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, replace
 from fractions import Fraction
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from aquin.colour.config import ColourConfig
 from aquin.errors import AquinError
-from aquin.production import Camera, Edit, Entry, Event, Production, Record, Setup, Shot
+from aquin.production import Camera, Edit, Event, Record, Setup, Shot
 from aquin.production.audit import Finding, kept_findings
 from aquin.production.measuring import encoding_of, range_of
 from aquin.production.records import KINDS
 from aquin.production.setups import seconds_of
+
+if TYPE_CHECKING:
+    from aquin.production import Entry, Production
+
 
 FROM_FILE = "as the file says"
 FROM_CAMERA = "as the camera"

@@ -49,6 +49,8 @@ class ShotsView(ShotActions):
     """One production's shots. Slow work runs in `jobs`."""
 
     stated = Signal()
+    laid_out = Signal()
+    """The columns of the log are there for the first time."""
 
     def __init__(self, session: Session, jobs: Jobs) -> None:
         super().__init__(session, jobs)
@@ -101,7 +103,7 @@ class ShotsView(ShotActions):
         self._following.setInterval(400)
         self._following.timeout.connect(self._follow)
         self._show_page()
-        session.opened.connect(self._opened)
+        session.opened.connect(self.opened)
         session.changed.connect(self.changed)
         session.screened.connect(self._screened)
 
@@ -190,7 +192,7 @@ class ShotsView(ShotActions):
         for view in (self.table, self.pictures):
             view.viewport().update()
 
-    def _opened(self) -> None:
+    def opened(self) -> None:
         """Another production, or none."""
         production, config = self.production, self.session.config
         self.thumbs.show(production, config, self.session.screen)
@@ -220,6 +222,7 @@ class ShotsView(ShotActions):
             self.table.header().setSortIndicator(
                 [c.key for c in COLUMNS].index("start"), Qt.SortOrder.AscendingOrder
             )
+            self.laid_out.emit()
         self.refresh()
 
     def refresh(self) -> None:

@@ -1,10 +1,12 @@
 """What the rules look at: the production with everything measured, and which shots are comparable."""
 
+from __future__ import annotations
+
 from collections import Counter, defaultdict
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -17,7 +19,9 @@ from aquin.measure.survey import AT, Survey
 from aquin.production.measuring import Reads, encoding_of, range_of, reads
 from aquin.production.records import Camera, Setup, Shot
 from aquin.production.setups import seconds_of
-from aquin.production.store import Production
+
+if TYPE_CHECKING:
+    from aquin.production.store import Production
 
 
 @dataclass(frozen=True)
@@ -45,7 +49,7 @@ class Case:
         return {id: Survey.of(v["survey"]) for id, v in self.measured.items() if v.get("survey")}
 
     @cached_property
-    def charts(self) -> dict[str, "ChartFacts"]:
+    def charts(self) -> dict[str, ChartFacts]:
         """What the 24-patch charts that were found say."""
         chart = layout()
         out = {}

@@ -1,8 +1,10 @@
 """Running the audit, keeping what it found, acting on it."""
 
+from __future__ import annotations
+
 from collections.abc import Mapping
 from dataclasses import replace
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from aquin.colour.config import ColourConfig
 from aquin.production.audit import grades, light, papers, tags
@@ -10,8 +12,11 @@ from aquin.production.audit.case import Case
 from aquin.production.audit.finding import SEVERITIES, Finding
 from aquin.production.measuring import measure_shots
 from aquin.production.records import RECORDS, Dismissal, Record, Shot
-from aquin.production.store import Entry, Production
 from aquin.workers import Tell
+
+if TYPE_CHECKING:
+    from aquin.production.store import Entry, Production
+
 
 FROM_PICTURES = {
     "encoding",
