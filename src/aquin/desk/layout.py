@@ -9,12 +9,12 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QRect, QSettings
 from PySide6.QtWidgets import QSplitter, QWidget
 
-from aquin.desk.bench.view import BenchView
-from aquin.desk.session import Session
 from aquin.desk.views import Views
 from aquin.own_files import window_settings
 
 if TYPE_CHECKING:
+    from aquin.desk.session import Session
+    from aquin.desk.bench.view import BenchView
     from aquin.desk.shots.view import ShotsView
 
 

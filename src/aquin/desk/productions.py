@@ -11,8 +11,6 @@ from PySide6.QtWidgets import QWidget
 
 from aquin.colour.config import ColourConfig
 from aquin.desk.kit.ask import MEDIA, PRODUCTIONS, ask_folder, ask_open, ask_save
-from aquin.desk.kit.jobs import Jobs, Tell
-from aquin.desk.session import Session
 from aquin.errors import AquinError
 from aquin.own_files import window_settings
 from aquin.production.settings import choose_config, config_of
@@ -23,6 +21,8 @@ RECENT = 8
 
 
 if TYPE_CHECKING:
+    from aquin.desk.session import Session
+    from aquin.desk.kit.jobs import Jobs, Tell
     from aquin.production import Production
 
 

@@ -9,10 +9,10 @@ from PySide6.QtCore import QObject, Signal
 
 from aquin.colour.config import ColourConfig
 from aquin.production import Shot
-from aquin.production.cells import Cell, ShotState
 from aquin.production.match_desk import Desk, Place
 
 if TYPE_CHECKING:
+    from aquin.production.cells import Cell, ShotState
     from aquin.production import Production
 
 

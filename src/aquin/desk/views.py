@@ -9,11 +9,11 @@ from typing import TYPE_CHECKING, cast
 from PySide6.QtCore import QObject, QTimer, Signal
 from PySide6.QtWidgets import QSplitter, QWidget
 
-from aquin.desk.kit.jobs import Jobs
 from aquin.desk.next_step import Open
-from aquin.desk.session import Session
 
 if TYPE_CHECKING:
+    from aquin.desk.session import Session
+    from aquin.desk.kit.jobs import Jobs
     from aquin.desk.board.view import BoardView
     from aquin.desk.charts.view import ChartsView
     from aquin.desk.plan.view import PlanView

@@ -8,12 +8,12 @@ from typing import TYPE_CHECKING
 
 from aquin.charts.fits import DE00, Metric
 from aquin.charts.solve import Solution, solve
-from aquin.colour.config import ColourConfig
 from aquin.errors import AquinError
 from aquin.production import Shot, charting
-from aquin.workers import Tell
 
 if TYPE_CHECKING:
+    from aquin.workers import Tell
+    from aquin.colour.config import ColourConfig
     from aquin.production import Production
 
 

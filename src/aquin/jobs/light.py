@@ -5,16 +5,16 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from aquin.colour.config import ColourConfig
-from aquin.match.drift import Drift
 from aquin.production import Camera, Setup
 from aquin.production.ledgers import compare_frames, known_charts, known_frames
 from aquin.production.match_desk import Desk
 from aquin.production.setups import seconds_of
 from aquin.production.trims import Trim, drift_in, trims_for
-from aquin.workers import Tell
 
 if TYPE_CHECKING:
+    from aquin.colour.config import ColourConfig
+    from aquin.match.drift import Drift
+    from aquin.workers import Tell
     from aquin.production import Production
 
 

@@ -9,19 +9,19 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from aquin.colour import acescct
-from aquin.colour.config import ColourConfig
 from aquin.colour.grade import Grade
 from aquin.errors import AquinError
 from aquin.exchange import grade_file, picture
 from aquin.frames import open_source
-from aquin.measure.clip import Clip
-from aquin.production import Shot
 from aquin.production.grading import held_grade
 from aquin.production.match_desk import Desk
 from aquin.production.match_work import side_of
 from aquin.production.media import file_of
 
 if TYPE_CHECKING:
+    from aquin.colour.config import ColourConfig
+    from aquin.production import Shot
+    from aquin.measure.clip import Clip
     from aquin.production import Production
 
 

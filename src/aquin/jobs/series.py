@@ -10,13 +10,13 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from aquin.charts.sweep import Sweep
 from aquin.charts.take import Take, read_take
 from aquin.errors import AquinError
 from aquin.production import Camera
 from aquin.workers import Tell, each
 
 if TYPE_CHECKING:
+    from aquin.charts.sweep import Sweep
     from aquin.production import Production
 
 

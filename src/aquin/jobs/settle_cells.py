@@ -5,14 +5,14 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
-from aquin.colour.config import ColourConfig
 from aquin.production import Shot
-from aquin.production.match_desk import Place
 from aquin.production.matching import Summary, Wish, settle
 from aquin.production.measuring import measure_shots
 from aquin.workers import Tell, part
 
 if TYPE_CHECKING:
+    from aquin.colour.config import ColourConfig
+    from aquin.production.match_desk import Place
     from aquin.production import Production
 
 

@@ -13,13 +13,13 @@ from aquin.match.engine import Source
 from aquin.production import Camera, Event, Shot
 from aquin.production.grading import held_grade
 from aquin.production.ledgers import known_charts, known_frames, shot_evidence
-from aquin.production.match_desk import Desk
 from aquin.production.measuring import encoding_of
 from aquin.production.media import file_of
 from aquin.production.raw import decode_of
 from aquin.production.setups import seconds_of
 
 if TYPE_CHECKING:
+    from aquin.production.match_desk import Desk
     from aquin.production import Production
 
 

@@ -14,9 +14,9 @@ from aquin.production.ingest import ingest
 from aquin.production.remembered import Remembered
 from aquin.production.report import FIELDS, apply_report, propose_mapping, read_sheet
 from aquin.production.settings import config_of
-from aquin.workers import Tell
 
 if TYPE_CHECKING:
+    from aquin.workers import Tell
     from aquin.production import Production
 
 

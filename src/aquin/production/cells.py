@@ -10,11 +10,9 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from aquin.colour.config import ColourConfig
 from aquin.colour.grade import Grade as Correction
 from aquin.measure.ledger import MAIN, Row, axes, measure
 from aquin.production.agreement import from_repr, mark_of
-from aquin.production.audit.finding import Finding
 from aquin.production.audit.run import kept_findings
 from aquin.production.grading import correction_of
 from aquin.production.heroes import LOOKS, hero_of, main_hero
@@ -25,6 +23,8 @@ from aquin.production.records import Camera, Grade, Option, Setup, Shot
 from aquin.production.stale import Balances, balances_of, is_stale
 
 if TYPE_CHECKING:
+    from aquin.colour.config import ColourConfig
+    from aquin.production.audit.finding import Finding
     from aquin.production.store import Entry, Production
 
 

@@ -16,10 +16,7 @@ from aquin.charts.latitude import Exposed, Latitude, Limits, latitude, refined_s
 from aquin.charts.layout import names
 from aquin.charts.profile import Profile, Step, profile
 from aquin.charts.read import LeftOut, Reading
-from aquin.charts.solve import Solution
-from aquin.charts.sweep import Sweep
 from aquin.charts.take import Take, expose, read_take, to_linear_of
-from aquin.colour.config import ColourConfig
 from aquin.colour.encoding import TableCurve
 from aquin.errors import AquinError
 from aquin.files import write_safely
@@ -35,6 +32,9 @@ from aquin.production.stale import inputs_of
 from aquin.workers import Tell, each, part
 
 if TYPE_CHECKING:
+    from aquin.charts.sweep import Sweep
+    from aquin.charts.solve import Solution
+    from aquin.colour.config import ColourConfig
     from aquin.production.store import Entry, Production
 
 

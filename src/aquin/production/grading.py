@@ -8,7 +8,6 @@ from collections.abc import Callable, Sequence
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
-from aquin.colour.config import ColourConfig
 from aquin.colour.grade import Balance
 from aquin.colour.grade import Grade as Correction
 from aquin.errors import AquinError
@@ -16,6 +15,7 @@ from aquin.production.records import Camera, Grade, Record, Setup, Shot
 from aquin.production.stale import inputs_of
 
 if TYPE_CHECKING:
+    from aquin.colour.config import ColourConfig
     from aquin.production.store import Entry, Production
 
 

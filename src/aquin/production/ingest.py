@@ -9,7 +9,6 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from aquin.colour.config import ColourConfig
 from aquin.errors import AquinError
 from aquin.frames.opening import STILLS, SUFFIXES, members
 from aquin.production.looking import Looked, look_at
@@ -19,6 +18,7 @@ from aquin.production.setups import propose_setups
 from aquin.workers import Tell, each
 
 if TYPE_CHECKING:
+    from aquin.colour.config import ColourConfig
     from aquin.production.store import Production
 
 

@@ -11,11 +11,9 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from aquin.colour.config import ColourConfig
 from aquin.colour.grade import Grade as Correction
 from aquin.errors import AquinError
 from aquin.measure.ledger import Evidence, Row, measure
-from aquin.production.heroes import Moment
 from aquin.production.match_desk import (
     LOOK,
     POINTS,
@@ -37,10 +35,12 @@ from aquin.production.match_work import (
     see_job,
     source_of,
 )
-from aquin.production.records import Shot
 from aquin.workers import Tell, each, part
 
 if TYPE_CHECKING:
+    from aquin.colour.config import ColourConfig
+    from aquin.production.records import Shot
+    from aquin.production.heroes import Moment
     from aquin.production.store import Production
 
 

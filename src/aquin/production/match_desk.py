@@ -10,8 +10,6 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from aquin.charts.take import Take
-from aquin.colour.config import ColourConfig
 from aquin.colour.grade import Grade as Correction
 from aquin.colour.primaries import AP1_LUMA
 from aquin.errors import AquinError
@@ -34,6 +32,8 @@ from aquin.production.raw import decode_of
 from aquin.production.records import Grade, Setup, Shot
 
 if TYPE_CHECKING:
+    from aquin.colour.config import ColourConfig
+    from aquin.charts.take import Take
     from aquin.production.store import Production
 
 

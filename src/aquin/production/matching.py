@@ -13,7 +13,6 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from aquin.charts.solve import BASES, FULL, Solution, best_of, title_of
-from aquin.colour.config import ColourConfig
 from aquin.colour.grade import Grade as Correction
 from aquin.errors import AquinError
 from aquin.match.engine import LEAST, Source
@@ -50,6 +49,7 @@ from aquin.production.trims import trims_for, with_inputs
 from aquin.workers import Tell, each, part
 
 if TYPE_CHECKING:
+    from aquin.colour.config import ColourConfig
     from aquin.production.store import Entry, Production
 
 

@@ -12,7 +12,6 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from aquin.arrays import Float32
 from aquin.charts.find import follow, project, unit_to_pixels
 from aquin.charts.layout import layout
 from aquin.charts.read import Reading, read_chart
@@ -29,6 +28,7 @@ from aquin.production.records import Camera, Shot
 from aquin.workers import Tell, each, part
 
 if TYPE_CHECKING:
+    from aquin.arrays import Float32
     from aquin.production.store import Production
 
 

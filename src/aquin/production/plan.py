@@ -8,7 +8,6 @@ from typing import TYPE_CHECKING, Literal
 
 import numpy as np
 
-from aquin.colour.config import ColourConfig
 from aquin.colour.levels import GREY, Levels, levels_of
 from aquin.errors import AquinError
 from aquin.production.audit.case import file_code, most
@@ -17,6 +16,7 @@ from aquin.production.records import Camera, Option, Setup, Shot
 from aquin.production.settings import POLICIES, Deliverable, Policy, deliverables_of, policy_of, working_space
 
 if TYPE_CHECKING:
+    from aquin.colour.config import ColourConfig
     from aquin.production.store import Entry, Production
 
 

@@ -14,12 +14,12 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from aquin.colour.config import ColourConfig
 from aquin.errors import AquinError
 from aquin.frames.timecode import frames_of
 from aquin.production.records import Camera, Record, Setup, Shot
 
 if TYPE_CHECKING:
+    from aquin.colour.config import ColourConfig
     from aquin.production.store import Production
 
 

@@ -9,7 +9,6 @@ import json
 from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING, Any
 
-from aquin.colour.config import ColourConfig
 from aquin.errors import AquinError
 from aquin.production.heroes import hero_of, main_hero
 from aquin.production.measuring import encoding_of, range_of
@@ -17,6 +16,7 @@ from aquin.production.raw import decode_of
 from aquin.production.records import Camera, Grade, Setup, Shot
 
 if TYPE_CHECKING:
+    from aquin.colour.config import ColourConfig
     from aquin.production.store import Production
 
 

@@ -9,13 +9,13 @@ import numpy as np
 
 from aquin.charts.identify import Candidate, nearest_encodings
 from aquin.charts.layout import layout
-from aquin.colour.config import ColourConfig
 from aquin.errors import AquinError
 from aquin.production.measuring import measure_shots
 from aquin.production.records import Camera, Shot
-from aquin.workers import Tell
 
 if TYPE_CHECKING:
+    from aquin.colour.config import ColourConfig
+    from aquin.workers import Tell
     from aquin.production.store import Entry, Production
 
 

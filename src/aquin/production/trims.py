@@ -10,19 +10,19 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from aquin.colour.config import ColourConfig
 from aquin.colour.grade import Balance
 from aquin.match.drift import Drift, Seen, drift_of, to_parts
 from aquin.production.audit.case import Case
 from aquin.production.audit.light import STOPS_A_MIRED, exposure_off
 from aquin.production.heroes import hero_of
-from aquin.production.match_desk import Desk, Place
 from aquin.production.measuring import measure_shots
 from aquin.production.records import Grade, Record, Setup, Shot
 from aquin.production.setups import seconds_of
 from aquin.production.stale import balances_of, inputs_of
 
 if TYPE_CHECKING:
+    from aquin.colour.config import ColourConfig
+    from aquin.production.match_desk import Desk, Place
     from aquin.production.store import Entry, Production
 
 

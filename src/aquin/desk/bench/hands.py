@@ -10,10 +10,13 @@ from PySide6.QtCore import QObject, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QImage, QPainter, QPen
 
 from aquin.colour.region import WHOLE, Ellipse, Window
-from aquin.desk.bench.state import Pair
 from aquin.desk.kit import theme
 from aquin.jobs.load_side import ROLES, At, Role
 from aquin.measure.skin import Dab
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from aquin.desk.bench.state import Pair
 
 To = Callable[[float, float], QPointF]
 """From shares of the picture to the widget."""

@@ -11,17 +11,13 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from PySide6.QtWidgets import QWidget
 
 from aquin.colour.grade import Grade
-from aquin.desk.bench.files import Files
 from aquin.desk.bench.ledger_dialogs import HistoryDialog, ToleranceDialog, session_steps
 from aquin.desk.bench.state import BenchState, Decisions, Known, dabs_of, dabs_values
 from aquin.desk.kit.dialogs import open_fitting
 from aquin.desk.kit.jobs import Latest
-from aquin.desk.session import Session
 from aquin.errors import AquinError
 from aquin.jobs.load_side import ROLES, Role, Side
 from aquin.jobs.shown_shot import beside, known_source, neighbour, side_of, used_of
-from aquin.match.engine import Source
-from aquin.measure.skin import Dab
 from aquin.production import Option, Record, Shot
 from aquin.production.audit import Finding, apply_fix
 from aquin.production.cells import (
@@ -37,6 +33,10 @@ from aquin.production.history import Step, history_of
 from aquin.production.match_desk import Desk
 
 if TYPE_CHECKING:
+    from aquin.measure.skin import Dab
+    from aquin.match.engine import Source
+    from aquin.desk.bench.files import Files
+    from aquin.desk.session import Session
     from aquin.production import Production
 
 

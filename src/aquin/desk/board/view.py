@@ -17,7 +17,6 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from aquin.colour.config import ColourConfig
 from aquin.desk.board.cells import BoardModel, BoardTable
 from aquin.desk.board.drift_dialog import DriftDialog
 from aquin.desk.board.widgets import PANEL, BoardWidgets, about, by_words, words_label
@@ -27,7 +26,6 @@ from aquin.desk.kit.dialogs import open_fitting
 from aquin.desk.kit.jobs import Jobs, Latest, Tell
 from aquin.desk.kit.labels import Words, no_mnemonic
 from aquin.desk.kit.thumbs import Thumbs
-from aquin.desk.session import Session
 from aquin.errors import AquinError
 from aquin.jobs.light import Light, look_at_light
 from aquin.jobs.settle_cells import settle_cells
@@ -41,6 +39,8 @@ from aquin.production.match_desk import Desk, Place
 from aquin.production.matching import Summary, Wish
 
 if TYPE_CHECKING:
+    from aquin.colour.config import ColourConfig
+    from aquin.desk.session import Session
     from aquin.production import Production
 
 

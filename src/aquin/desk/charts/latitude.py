@@ -25,17 +25,13 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from aquin.arrays import Float32
 from aquin.charts.latitude import Latitude, Lifted, Limits, advice, lifted, ranked
-from aquin.colour.config import ColourConfig
 from aquin.desk.kit import theme
 from aquin.desk.kit.ask import EXPORTS, PAPERS, ask_save
 from aquin.desk.kit.empty import Empty
-from aquin.desk.kit.jobs import Jobs
 from aquin.desk.kit.labels import Words
 from aquin.desk.kit.number import Number
 from aquin.desk.kit.plot import Line, Plot
-from aquin.desk.session import Session
 from aquin.errors import AquinError
 from aquin.exchange.latitude_report import Report, minus, row_words, write_latitude
 from aquin.production import Camera
@@ -43,6 +39,10 @@ from aquin.production.charting import Read, latitude_of, read_series, series_of
 from aquin.production.settings import POLICIES, Policy, policy_of
 
 if TYPE_CHECKING:
+    from aquin.arrays import Float32
+    from aquin.desk.kit.jobs import Jobs
+    from aquin.desk.session import Session
+    from aquin.colour.config import ColourConfig
     from aquin.production import Production
 
 

@@ -20,14 +20,11 @@ from PySide6.QtWidgets import (
 
 from aquin.charts.curve import GREY_U
 from aquin.charts.profile import Comparison, Profile, compare, nearest
-from aquin.colour.config import ColourConfig
 from aquin.desk.kit import theme
 from aquin.desk.kit.ask import EXPORTS, ask_save
 from aquin.desk.kit.empty import Empty
-from aquin.desk.kit.jobs import Jobs
 from aquin.desk.kit.labels import Words
 from aquin.desk.kit.plot import Line, Plot
-from aquin.desk.session import Session
 from aquin.errors import AquinError
 from aquin.exchange.latitude_report import minus
 from aquin.exchange.profile_file import write_profile
@@ -35,6 +32,9 @@ from aquin.production import Camera
 from aquin.production.charting import Read, keep_profile, profile_of, read_series, series_of
 
 if TYPE_CHECKING:
+    from aquin.desk.session import Session
+    from aquin.colour.config import ColourConfig
+    from aquin.desk.kit.jobs import Jobs
     from aquin.production import Production
 
 

@@ -8,9 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from aquin.arrays import Float32, Float64
 from aquin.charts.fits import METRICS, Metric
-from aquin.charts.read import Reading
 from aquin.charts.solve import BASES, WARPED, Solution, best_of, solve_all
 from aquin.charts.stages import Stage, stages
 from aquin.colour.config import ColourConfig
@@ -18,7 +16,6 @@ from aquin.colour.difference import delta_e00, lab_of_ap1
 from aquin.colour.grade import Grade
 from aquin.errors import AquinError
 from aquin.frames import RawDecode, open_source
-from aquin.measure.ledger import Evidence
 from aquin.production import Camera, Shot
 from aquin.production.charting import (
     Mark,
@@ -34,9 +31,12 @@ from aquin.production.charting import (
 from aquin.production.grading import balance_of
 from aquin.production.records import Setup
 from aquin.production.stale import is_stale
-from aquin.workers import Tell
 
 if TYPE_CHECKING:
+    from aquin.measure.ledger import Evidence
+    from aquin.workers import Tell
+    from aquin.charts.read import Reading
+    from aquin.arrays import Float32, Float64
     from aquin.production import Production
 
 

@@ -11,15 +11,15 @@ import numpy as np
 from PySide6.QtCore import QMutex, QMutexLocker, QObject, QThread, QWaitCondition, Signal
 from PySide6.QtGui import QIcon, QImage, QPixmap
 
-from aquin.colour.config import ColourConfig, Processor
 from aquin.colour.grade import Grade
 from aquin.desk.kit.preview import graded
 from aquin.errors import AquinError
-from aquin.production import Shot
 from aquin.production.looking import picture_of
 from aquin.production.measuring import encoding_of
 
 if TYPE_CHECKING:
+    from aquin.colour.config import ColourConfig, Processor
+    from aquin.production import Shot
     from aquin.production import Production
 
 

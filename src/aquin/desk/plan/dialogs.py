@@ -16,20 +16,20 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from aquin.charts.identify import Candidate
-from aquin.colour.config import ColourConfig
 from aquin.desk.kit.ask import EXPORTS, PAPERS, ask_folder, ask_save
 from aquin.desk.kit.dialogs import open_fitting
-from aquin.desk.kit.jobs import Jobs
 from aquin.desk.kit.labels import Words
 from aquin.errors import AquinError
 from aquin.exchange.monitor import RANGES, SIZES
 from aquin.jobs import crew_sheet
 from aquin.jobs.monitor_luts import Written, write_luts
-from aquin.production import Camera
-from aquin.production.plan import Chain
 
 if TYPE_CHECKING:
+    from aquin.production.plan import Chain
+    from aquin.production import Camera
+    from aquin.desk.kit.jobs import Jobs
+    from aquin.colour.config import ColourConfig
+    from aquin.charts.identify import Candidate
     from aquin.production import Production
 
 

@@ -23,18 +23,14 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from aquin.colour.config import ColourConfig
 from aquin.desk.kit import theme
 from aquin.desk.kit.ask import CONFIGS, OCIO, ask_open
-from aquin.desk.kit.jobs import Jobs
 from aquin.desk.kit.labels import Words
 from aquin.desk.plan.chain import chain_table
 from aquin.desk.plan.dialogs import ask_luts, ask_nearest, ask_sheet, pick_encoding
 from aquin.desk.plan.exposure import exposure, routine
-from aquin.desk.session import Session
 from aquin.errors import AquinError
 from aquin.own_files import remembered_file
-from aquin.production import Camera
 from aquin.production.plan import (
     Chain,
     chain_of,
@@ -48,6 +44,10 @@ from aquin.production.settings import (
 )
 
 if TYPE_CHECKING:
+    from aquin.colour.config import ColourConfig
+    from aquin.desk.kit.jobs import Jobs
+    from aquin.desk.session import Session
+    from aquin.production import Camera
     from aquin.production import Production
 
 

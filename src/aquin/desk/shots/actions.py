@@ -8,18 +8,18 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QWidget
 
-from aquin.desk.kit.jobs import Jobs
-from aquin.desk.session import Session
-from aquin.desk.shots.log import ShotLog
 from aquin.desk.shots.raw_dialog import ask_decode
 from aquin.errors import AquinError
 from aquin.frames import RawDecode
-from aquin.production import Shot
 from aquin.production.audit import Finding, apply_fix, dismiss, run_audit
 from aquin.production.heroes import make_hero
 from aquin.production.raw import decode_of, is_raw, keep_decode
 
 if TYPE_CHECKING:
+    from aquin.desk.shots.log import ShotLog
+    from aquin.desk.session import Session
+    from aquin.production import Shot
+    from aquin.desk.kit.jobs import Jobs
     from aquin.production import Production
 
 

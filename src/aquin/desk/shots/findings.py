@@ -23,9 +23,9 @@ from PySide6.QtWidgets import (
 from aquin.desk.kit import theme
 from aquin.desk.kit.labels import Words
 from aquin.production import Camera, Setup, Shot
-from aquin.production.audit import Finding
 
 if TYPE_CHECKING:
+    from aquin.production.audit import Finding
     from aquin.production import Production
 
 

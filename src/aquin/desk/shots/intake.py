@@ -8,20 +8,20 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtWidgets import QWidget
 
-from aquin.colour.config import ColourConfig
 from aquin.desk.kit.ask import MEDIA, ask_folder, ask_open, ask_several
-from aquin.desk.kit.jobs import Jobs, Tell
-from aquin.desk.session import Session
 from aquin.desk.shots.dialogs import ask_columns, show_edits
 from aquin.errors import AquinError
 from aquin.own_files import remembered_file
 from aquin.production import Event
 from aquin.production.audit import run_audit
-from aquin.production.conform import Conformed
-from aquin.production.ingest import Intake as Taken
-from aquin.production.report import Reported
 
 if TYPE_CHECKING:
+    from aquin.desk.session import Session
+    from aquin.production.conform import Conformed
+    from aquin.desk.kit.jobs import Jobs, Tell
+    from aquin.production.report import Reported
+    from aquin.production.ingest import Intake as Taken
+    from aquin.colour.config import ColourConfig
     from aquin.production import Production
 
 

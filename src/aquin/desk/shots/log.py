@@ -7,7 +7,6 @@ from dataclasses import dataclass, replace
 from fractions import Fraction
 from typing import TYPE_CHECKING, Any
 
-from aquin.colour.config import ColourConfig
 from aquin.errors import AquinError
 from aquin.production import Camera, Edit, Event, Record, Setup, Shot
 from aquin.production.audit import Finding, kept_findings
@@ -16,6 +15,7 @@ from aquin.production.records import KINDS
 from aquin.production.setups import seconds_of
 
 if TYPE_CHECKING:
+    from aquin.colour.config import ColourConfig
     from aquin.production import Entry, Production
 
 

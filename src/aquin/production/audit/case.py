@@ -10,9 +10,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from aquin.arrays import Float64
 from aquin.charts.layout import Layout, layout
-from aquin.colour.config import ColourConfig
 from aquin.colour.primaries import AP1_LUMA
 from aquin.errors import AquinError
 from aquin.measure.survey import AT, Survey
@@ -21,6 +19,8 @@ from aquin.production.records import Camera, Setup, Shot
 from aquin.production.setups import seconds_of
 
 if TYPE_CHECKING:
+    from aquin.colour.config import ColourConfig
+    from aquin.arrays import Float64
     from aquin.production.store import Production
 
 

@@ -6,12 +6,15 @@ from itertools import pairwise
 
 import numpy as np
 
-from aquin.arrays import Float64
 from aquin.measure.survey import AT
 from aquin.production.audit.case import Case, most, spread
 from aquin.production.audit.finding import Finding
 from aquin.production.records import Camera, Setup, Shot
 from aquin.production.setups import seconds_of
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from aquin.arrays import Float64
 
 QUARTILES = (25, 50, 75)
 """Percentiles of light that exposure is judged by."""

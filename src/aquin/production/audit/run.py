@@ -6,15 +6,15 @@ from collections.abc import Mapping
 from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
-from aquin.colour.config import ColourConfig
 from aquin.production.audit import grades, light, papers, tags
 from aquin.production.audit.case import Case
 from aquin.production.audit.finding import SEVERITIES, Finding
 from aquin.production.measuring import measure_shots
 from aquin.production.records import RECORDS, Dismissal, Record, Shot
-from aquin.workers import Tell
 
 if TYPE_CHECKING:
+    from aquin.colour.config import ColourConfig
+    from aquin.workers import Tell
     from aquin.production.store import Entry, Production
 
 

@@ -5,14 +5,17 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QImage, QPainter, QPainterPath, QPaintEvent, QPen, QPixmap, QPolygonF
 from PySide6.QtWidgets import QWidget
 
-from aquin.arrays import Float64
 from aquin.colour.region import WHOLE, Window
-from aquin.desk.bench.hands import Hand
 from aquin.desk.bench.pictures.geometry import Placed
 from aquin.desk.kit import theme
 from aquin.desk.kit.preview import GAP_COLOURS, ZONE_COLOURS
 from aquin.jobs.load_side import ROLES, Role
 from aquin.measure.scopes import ZONES
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from aquin.desk.bench.hands import Hand
+    from aquin.arrays import Float64
 
 STRIPS = 8
 
