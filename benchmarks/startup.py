@@ -18,7 +18,8 @@ from PySide6.QtWidgets import QApplication, QMainWindow
 app = QApplication([]); w = QMainWindow(); w.resize(1280, 800)
 """
 OURS = """
-from aquin.cli import main  # what the command imports first
+from aquin.cli import window  # what the command without arguments imports first
+import gc; gc.disable()  # as it does
 from aquin.desk.app import first_window
 from PySide6.QtWidgets import QApplication
 w = first_window(); app = QApplication.instance()

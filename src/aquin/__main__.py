@@ -1,6 +1,6 @@
 """`python -m aquin`: the same as the `aquin` command."""
 
-from aquin.cli.main import run
+from aquin.cli import run
 
 if __name__ == "__main__":
     run()

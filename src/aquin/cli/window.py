@@ -2,6 +2,7 @@
 
 import ctypes
 import ctypes.util
+import gc
 import os
 import sys
 from pathlib import Path
@@ -53,6 +54,7 @@ def open_window(session: Path | None, demo: Path | None = None) -> int:
     if why := unreachable():
         print(f"aquin: {why}", file=sys.stderr)
         return 2
+    gc.disable()  # nothing that is loaded now is garbage; a tenth of the start would go into looking for it
     from aquin.desk.app import run_window
 
     return run_window(session, demo)

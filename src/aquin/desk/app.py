@@ -1,5 +1,6 @@
 """Starting the window and putting it away."""
 
+import gc
 import sys
 from pathlib import Path
 
@@ -56,6 +57,8 @@ def run_window(session: Path | None = None, demo: Path | None = None) -> int:
     window = first_window()
     app = application()
     window.show()
+    gc.freeze()
+    gc.enable()
     QTimer.singleShot(0, lambda: fit_shown(window))
     QTimer.singleShot(0, lambda: _open(window, session, demo))
     QTimer.singleShot(FURNISH_AFTER_MS, window.views.furnish)
