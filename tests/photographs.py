@@ -65,9 +65,13 @@ class Case:
     """Orange spill over one side of the chart."""
     encoding: str = "display"
     noise: float = 0.004
+    """Standard deviation of the signal."""
     blur: float = 0.8
+    """Sigma in pixels."""
     jpeg: int = 0
+    """Quality; 0: not compressed."""
     gap: float = 0.14
+    """Between patches, as a share of one."""
     border: float = 0.35
     page: bool = False
     """Another page of patches beside the chart, as in a folding case."""

@@ -41,10 +41,15 @@ class Limits:
     """
 
     mired: float = 5.5
+    """Neutrals along the daylight line."""
     duv: float = 2.0
+    """Neutrals across it, in thousandths of Duv."""
     skin: float = 3.0
+    """In dE00."""
     noise: float = 3.0
+    """Times the noise at the normal exposure."""
     resolution: float = 0.8
+    """Share of the normal exposure's."""
     clipped: int = 1
     """Patches that may clip; the white one does first."""
 

@@ -38,12 +38,19 @@ class Look:
     number: int
     reading: Reading | None = None
     glare: float = 0.0
+    """Light added to patches, in stops of an 18 % grey."""
     shadow: float = 0.0
+    """Stops that the darkest part of the chart lies under the lightest."""
     clipped: float = 0.0
+    """Share of the patches that clip."""
     blur: float = 0.0
+    """Width of the patches' edges in pixels (10 to 90 %)."""
     size: float = 0.0
+    """Side of a patch in pixels."""
     quality: float = 0.0
+    """0 to 1."""
     why: str = "no chart"
+    """Its worst faults in words."""
     timecode: str = ""
 
     @property

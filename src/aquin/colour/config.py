@@ -24,8 +24,10 @@ class Encoding:
 
     name: str
     family: str
+    """Where the configuration files it."""
     kind: str
     aliases: tuple[str, ...]
+    """Other names that find it."""
     description: str = ""
 
     def fits(self, words: str) -> bool:

@@ -14,7 +14,9 @@ class Level:
     """A scene-linear level and its signal in per cent and as a full-range 10-bit code."""
 
     linear: float
+    """Scene-linear, grey at 0.18."""
     signal: float
+    """In per cent."""
     code10: int
 
 

@@ -37,10 +37,15 @@ class Ellipse:
     """
 
     x: float = 0.5
+    """Its middle, as a share of the width."""
     y: float = 0.5
+    """Its middle, as a share of the height."""
     wide: float = 0.15
+    """Half axis, as a share of the width."""
     high: float = 0.15
+    """Half axis, as a share of the width, too."""
     turn: float = 0.0
+    """Degrees clockwise."""
     feather: float = 0.4
 
     def __post_init__(self) -> None:

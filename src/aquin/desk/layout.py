@@ -13,8 +13,8 @@ from aquin.desk.views import Views
 from aquin.own_files import window_settings
 
 if TYPE_CHECKING:
-    from aquin.desk.session import Session
     from aquin.desk.bench.view import BenchView
+    from aquin.desk.session import Session
     from aquin.desk.shots.view import ShotsView
 
 

@@ -21,8 +21,8 @@ RECENT = 8
 
 
 if TYPE_CHECKING:
-    from aquin.desk.session import Session
     from aquin.desk.kit.jobs import Jobs, Tell
+    from aquin.desk.session import Session
     from aquin.production import Production
 
 

@@ -12,8 +12,8 @@ from aquin.production import Shot
 from aquin.production.match_desk import Desk, Place
 
 if TYPE_CHECKING:
-    from aquin.production.cells import Cell, ShotState
     from aquin.production import Production
+    from aquin.production.cells import Cell, ShotState
 
 
 Screen = tuple[str, str]

@@ -12,11 +12,11 @@ from PySide6.QtWidgets import QSplitter, QWidget
 from aquin.desk.next_step import Open
 
 if TYPE_CHECKING:
-    from aquin.desk.session import Session
-    from aquin.desk.kit.jobs import Jobs
     from aquin.desk.board.view import BoardView
     from aquin.desk.charts.view import ChartsView
+    from aquin.desk.kit.jobs import Jobs
     from aquin.desk.plan.view import PlanView
+    from aquin.desk.session import Session
     from aquin.desk.shots.view import ShotsView
 
 NAMES = ("shots", "board", "charts", "plan")

@@ -31,7 +31,9 @@ class Report:
 
     title: str
     date: str
+    """As it is printed."""
     policy: str
+    """bright or protect."""
     cameras: tuple[Latitude, ...]
 
     @property

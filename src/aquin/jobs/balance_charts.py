@@ -12,9 +12,9 @@ from aquin.errors import AquinError
 from aquin.production import Shot, charting
 
 if TYPE_CHECKING:
-    from aquin.workers import Tell
     from aquin.colour.config import ColourConfig
     from aquin.production import Production
+    from aquin.workers import Tell
 
 
 @dataclass(frozen=True)

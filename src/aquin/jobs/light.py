@@ -14,8 +14,8 @@ from aquin.production.trims import Trim, drift_in, trims_for
 if TYPE_CHECKING:
     from aquin.colour.config import ColourConfig
     from aquin.match.drift import Drift
-    from aquin.workers import Tell
     from aquin.production import Production
+    from aquin.workers import Tell
 
 
 @dataclass(frozen=True)

@@ -20,9 +20,8 @@ from aquin.production.media import file_of
 
 if TYPE_CHECKING:
     from aquin.colour.config import ColourConfig
-    from aquin.production import Shot
     from aquin.measure.clip import Clip
-    from aquin.production import Production
+    from aquin.production import Production, Shot
 
 
 @dataclass(frozen=True)

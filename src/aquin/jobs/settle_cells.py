@@ -12,8 +12,8 @@ from aquin.workers import Tell, part
 
 if TYPE_CHECKING:
     from aquin.colour.config import ColourConfig
-    from aquin.production.match_desk import Place
     from aquin.production import Production
+    from aquin.production.match_desk import Place
 
 
 def settle_cells(

@@ -19,8 +19,8 @@ from aquin.production.raw import decode_of
 from aquin.production.setups import seconds_of
 
 if TYPE_CHECKING:
-    from aquin.production.match_desk import Desk
     from aquin.production import Production
+    from aquin.production.match_desk import Desk
 
 
 SURE = {"points": 0.7, "chart": 0.95, "chart+drift": 0.7}

@@ -16,8 +16,8 @@ from aquin.production.report import FIELDS, apply_report, propose_mapping, read_
 from aquin.production.settings import config_of
 
 if TYPE_CHECKING:
-    from aquin.workers import Tell
     from aquin.production import Production
+    from aquin.workers import Tell
 
 
 def take_in(

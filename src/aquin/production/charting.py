@@ -32,8 +32,8 @@ from aquin.production.stale import inputs_of
 from aquin.workers import Tell, each, part
 
 if TYPE_CHECKING:
-    from aquin.charts.sweep import Sweep
     from aquin.charts.solve import Solution
+    from aquin.charts.sweep import Sweep
     from aquin.colour.config import ColourConfig
     from aquin.production.store import Entry, Production
 

@@ -24,8 +24,10 @@ class Cut:
 
     reel: str
     clip: str
+    """As the file writes it."""
     source_in: str
     source_out: str
+    """Exclusive."""
     record_in: str
     frames: int
     media: str = ""
@@ -39,6 +41,7 @@ class CutList:
     name: str
     source: str
     rate: Fraction
+    """Frames a second of its timecodes."""
     cuts: tuple[Cut, ...]
 
 

@@ -39,8 +39,8 @@ from aquin.workers import Tell, each, part
 
 if TYPE_CHECKING:
     from aquin.colour.config import ColourConfig
-    from aquin.production.records import Shot
     from aquin.production.heroes import Moment
+    from aquin.production.records import Shot
     from aquin.production.store import Production
 
 

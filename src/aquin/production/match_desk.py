@@ -32,8 +32,8 @@ from aquin.production.raw import decode_of
 from aquin.production.records import Grade, Setup, Shot
 
 if TYPE_CHECKING:
-    from aquin.colour.config import ColourConfig
     from aquin.charts.take import Take
+    from aquin.colour.config import ColourConfig
     from aquin.production.store import Production
 
 

@@ -78,10 +78,14 @@ class Outcome:
     place: Place
     words: str
     done: bool
+    """Whether a grade was kept."""
     by: str = ""
+    """What it was settled by."""
     sure: float = 0.0
+    """Confidence, 0 to 1."""
     model: str = ""
     before: float | None = None
+    """Mean dE00 on its evidence, where it has any."""
     after: float | None = None
 
 

@@ -42,6 +42,7 @@ class Check:
 
     name: str
     state: State
+    """How it stands."""
     words: str
 
 
@@ -50,6 +51,7 @@ class Level:
     """A level in per cent of signal, and as 10-bit code in a file of the camera's range."""
 
     signal: float
+    """In per cent."""
     code10: int
 
 

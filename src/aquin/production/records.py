@@ -105,17 +105,22 @@ class Shot(Record):
     """Which chart or card is in it."""
     series_stops: float | None = None
     start: str = ""
+    """Timecode of the first frame."""
     rate: str = ""
+    """Frames a second, as a fraction."""
     first: int = 0
     frames: int = 0
     width: int = 0
+    """In pixels."""
     height: int = 0
     bits: int = 0
+    """In a channel."""
     floating: bool = False
     codec: str = ""
     file_matrix: str = ""
     file_range: str = ""
     matrix_from: str = ""
+    """Who said so."""
     range_from: str = ""
     said_encoding: str = ""
     """The encoding that the file itself names."""
@@ -164,12 +169,15 @@ class Event(Record):
     edit_id: str
     position: int
     reel: str
+    """As the edit writes it."""
     clip: str
     source_in: str
     source_out: str
+    """Exclusive."""
     record_in: str = ""
     frames: int = 0
     shot_id: str = ""
+    """Empty where nothing matched."""
     first: int = 0
     """The shot's frame number at which the piece begins."""
     why: str = ""

@@ -15,8 +15,8 @@ from aquin.production.records import Camera, Shot
 
 if TYPE_CHECKING:
     from aquin.colour.config import ColourConfig
-    from aquin.workers import Tell
     from aquin.production.store import Entry, Production
+    from aquin.workers import Tell
 
 
 def nearest_for(

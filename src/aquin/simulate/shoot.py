@@ -143,6 +143,7 @@ class Take:
     role: str
     kind: Kind
     start: int
+    """Frames since midnight."""
     frames: int
     white: str
     form: Form
@@ -150,6 +151,7 @@ class Take:
     number: int = 1
     minutes: float = 0.0
     zero: int = 0
+    """The frame in which nothing has moved yet."""
     target: str = ""
     stops: float = 0.0
     """Over the metered exposure, as the crew believes."""
@@ -157,8 +159,10 @@ class Take:
     """What really was added to it."""
     tint: float = 0.0
     hand: float = 0.0
+    """Shake in pixels."""
     push: float = 0.0
     drift: tuple[float, float] = (0.0, 0.0)
+    """Pixels per second."""
     mistake: str = ""
     other_light: str = ""
     rate: int = 24

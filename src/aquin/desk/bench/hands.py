@@ -4,6 +4,7 @@ width and height.
 
 from collections.abc import Callable
 from dataclasses import replace
+from typing import TYPE_CHECKING
 
 import numpy as np
 from PySide6.QtCore import QObject, QPointF, QRectF, Qt, Signal
@@ -13,7 +14,6 @@ from aquin.colour.region import WHOLE, Ellipse, Window
 from aquin.desk.kit import theme
 from aquin.jobs.load_side import ROLES, At, Role
 from aquin.measure.skin import Dab
-from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
     from aquin.desk.bench.state import Pair

@@ -33,10 +33,10 @@ from aquin.production.history import Step, history_of
 from aquin.production.match_desk import Desk
 
 if TYPE_CHECKING:
-    from aquin.measure.skin import Dab
-    from aquin.match.engine import Source
     from aquin.desk.bench.files import Files
     from aquin.desk.session import Session
+    from aquin.match.engine import Source
+    from aquin.measure.skin import Dab
     from aquin.production import Production
 
 

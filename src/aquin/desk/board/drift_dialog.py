@@ -28,10 +28,9 @@ from aquin.production.setups import seconds_of
 from aquin.production.trims import Trim, accept
 
 if TYPE_CHECKING:
-    from aquin.desk.kit.jobs import Jobs
-    from aquin.production import Setup
     from aquin.colour.config import ColourConfig
-    from aquin.production import Production
+    from aquin.desk.kit.jobs import Jobs
+    from aquin.production import Production, Setup
 
 
 HOUR = 3600.0

@@ -40,9 +40,9 @@ from aquin.production.settings import POLICIES, Policy, policy_of
 
 if TYPE_CHECKING:
     from aquin.arrays import Float32
+    from aquin.colour.config import ColourConfig
     from aquin.desk.kit.jobs import Jobs
     from aquin.desk.session import Session
-    from aquin.colour.config import ColourConfig
     from aquin.production import Production
 
 

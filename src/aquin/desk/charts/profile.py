@@ -32,9 +32,9 @@ from aquin.production import Camera
 from aquin.production.charting import Read, keep_profile, profile_of, read_series, series_of
 
 if TYPE_CHECKING:
-    from aquin.desk.session import Session
     from aquin.colour.config import ColourConfig
     from aquin.desk.kit.jobs import Jobs
+    from aquin.desk.session import Session
     from aquin.production import Production
 
 

@@ -33,11 +33,11 @@ from aquin.production.records import Setup
 from aquin.production.stale import is_stale
 
 if TYPE_CHECKING:
-    from aquin.measure.ledger import Evidence
-    from aquin.workers import Tell
-    from aquin.charts.read import Reading
     from aquin.arrays import Float32, Float64
+    from aquin.charts.read import Reading
+    from aquin.measure.ledger import Evidence
     from aquin.production import Production
+    from aquin.workers import Tell
 
 
 PICTURE = 960

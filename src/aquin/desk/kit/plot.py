@@ -17,9 +17,11 @@ class Line:
     """Points (n,) by (n,). `style`: solid, dash, dots or rings (points only) or band (then `y2` is its upper edge)."""
 
     x: Float64
+    """(n,)."""
     y: Float64
     colour: QColor
     style: str = "solid"
+    """solid, dash, dots, rings (points only) or band."""
     name: str = ""
     y2: Float64 | None = None
 

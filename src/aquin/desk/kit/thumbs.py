@@ -19,8 +19,7 @@ from aquin.production.measuring import encoding_of
 
 if TYPE_CHECKING:
     from aquin.colour.config import ColourConfig, Processor
-    from aquin.production import Shot
-    from aquin.production import Production
+    from aquin.production import Production, Shot
 
 
 KEPT = 3000

@@ -25,12 +25,11 @@ from aquin.jobs import crew_sheet
 from aquin.jobs.monitor_luts import Written, write_luts
 
 if TYPE_CHECKING:
-    from aquin.production.plan import Chain
-    from aquin.production import Camera
-    from aquin.desk.kit.jobs import Jobs
-    from aquin.colour.config import ColourConfig
     from aquin.charts.identify import Candidate
-    from aquin.production import Production
+    from aquin.colour.config import ColourConfig
+    from aquin.desk.kit.jobs import Jobs
+    from aquin.production import Camera, Production
+    from aquin.production.plan import Chain
 
 
 def pick_encoding(

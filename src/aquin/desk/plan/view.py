@@ -47,8 +47,7 @@ if TYPE_CHECKING:
     from aquin.colour.config import ColourConfig
     from aquin.desk.kit.jobs import Jobs
     from aquin.desk.session import Session
-    from aquin.production import Camera
-    from aquin.production import Production
+    from aquin.production import Camera, Production
 
 
 HIDDEN_MS = 250

@@ -16,11 +16,10 @@ from aquin.production.heroes import make_hero
 from aquin.production.raw import decode_of, is_raw, keep_decode
 
 if TYPE_CHECKING:
-    from aquin.desk.shots.log import ShotLog
-    from aquin.desk.session import Session
-    from aquin.production import Shot
     from aquin.desk.kit.jobs import Jobs
-    from aquin.production import Production
+    from aquin.desk.session import Session
+    from aquin.desk.shots.log import ShotLog
+    from aquin.production import Production, Shot
 
 
 class ShotActions(QWidget):

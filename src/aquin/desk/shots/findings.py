@@ -25,8 +25,8 @@ from aquin.desk.kit.labels import Words
 from aquin.production import Camera, Setup, Shot
 
 if TYPE_CHECKING:
-    from aquin.production.audit import Finding
     from aquin.production import Production
+    from aquin.production.audit import Finding
 
 
 WORDS = {"error": "!  wrong", "warning": "?  doubtful", "note": "·  note"}

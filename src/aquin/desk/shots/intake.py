@@ -16,13 +16,13 @@ from aquin.production import Event
 from aquin.production.audit import run_audit
 
 if TYPE_CHECKING:
-    from aquin.desk.session import Session
-    from aquin.production.conform import Conformed
-    from aquin.desk.kit.jobs import Jobs, Tell
-    from aquin.production.report import Reported
-    from aquin.production.ingest import Intake as Taken
     from aquin.colour.config import ColourConfig
+    from aquin.desk.kit.jobs import Jobs, Tell
+    from aquin.desk.session import Session
     from aquin.production import Production
+    from aquin.production.conform import Conformed
+    from aquin.production.ingest import Intake as Taken
+    from aquin.production.report import Reported
 
 
 class Intake(QObject):

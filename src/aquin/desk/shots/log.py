@@ -30,7 +30,9 @@ class Column:
     key: str
     title: str
     width: int
+    """In pixels."""
     edits: str = ""
+    """text (typed), choice (one of `ShotLog.choices`), or nothing."""
     tip: str = ""
     number: bool = False
 

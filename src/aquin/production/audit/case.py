@@ -19,8 +19,8 @@ from aquin.production.records import Camera, Setup, Shot
 from aquin.production.setups import seconds_of
 
 if TYPE_CHECKING:
-    from aquin.colour.config import ColourConfig
     from aquin.arrays import Float64
+    from aquin.colour.config import ColourConfig
     from aquin.production.store import Production
 
 

@@ -3,6 +3,7 @@
 import re
 from collections.abc import Iterator, Sequence
 from itertools import pairwise
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -11,7 +12,6 @@ from aquin.production.audit.case import Case, most, spread
 from aquin.production.audit.finding import Finding
 from aquin.production.records import Camera, Setup, Shot
 from aquin.production.setups import seconds_of
-from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
     from aquin.arrays import Float64

@@ -14,8 +14,8 @@ from aquin.production.records import RECORDS, Dismissal, Record, Shot
 
 if TYPE_CHECKING:
     from aquin.colour.config import ColourConfig
-    from aquin.workers import Tell
     from aquin.production.store import Entry, Production
+    from aquin.workers import Tell
 
 
 FROM_PICTURES = {

@@ -21,8 +21,10 @@ class Person:
     hat: str = "none"
     hat_material: str = "cap navy"
     beard: float = 0.0
+    """0 to 1."""
     eyes: str = "iris brown"
     height: float = 1.75
+    """In metres."""
     breadth: float = 1.0
     long_hair: bool = False
     vest: str = ""

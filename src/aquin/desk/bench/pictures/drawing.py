@@ -1,5 +1,7 @@
 """How the pictures are drawn in each compare mode, with corners, tags, legends and the marks of hands on top."""
 
+from typing import TYPE_CHECKING
+
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QImage, QPainter, QPainterPath, QPaintEvent, QPen, QPixmap, QPolygonF
@@ -11,11 +13,10 @@ from aquin.desk.kit import theme
 from aquin.desk.kit.preview import GAP_COLOURS, ZONE_COLOURS
 from aquin.jobs.load_side import ROLES, Role
 from aquin.measure.scopes import ZONES
-from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
-    from aquin.desk.bench.hands import Hand
     from aquin.arrays import Float64
+    from aquin.desk.bench.hands import Hand
 
 STRIPS = 8
 
