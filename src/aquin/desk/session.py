@@ -110,3 +110,17 @@ class Session(QObject):
         """What the Board last knew of a shot."""
         found = (s for c in self.cells.values() for s in c.shots if s.shot.id == shot_id)
         return next(found, None)
+
+
+class OfSession:
+    """For whatever shows a session: its production and its configuration."""
+
+    session: Session
+
+    @property
+    def production(self) -> Production | None:
+        return self.session.production
+
+    @property
+    def config(self) -> ColourConfig:
+        return self.session.config

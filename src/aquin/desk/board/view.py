@@ -26,6 +26,7 @@ from aquin.desk.kit.dialogs import open_fitting
 from aquin.desk.kit.jobs import Jobs, Latest, Tell
 from aquin.desk.kit.labels import Words, no_mnemonic
 from aquin.desk.kit.thumbs import Thumbs
+from aquin.desk.session import OfSession
 from aquin.errors import AquinError
 from aquin.jobs.light import Light, look_at_light
 from aquin.jobs.settle_cells import settle_cells
@@ -39,12 +40,11 @@ from aquin.production.match_desk import Desk, Place
 from aquin.production.matching import Summary, Wish
 
 if TYPE_CHECKING:
-    from aquin.colour.config import ColourConfig
     from aquin.desk.session import Session
     from aquin.production import Production
 
 
-class BoardView(BoardWidgets):
+class BoardView(BoardWidgets, OfSession):
     """Setups by cameras. `looked_at` carries a shot; `stated` says that counts may have changed."""
 
     told = Signal(str)
@@ -96,14 +96,6 @@ class BoardView(BoardWidgets):
         session.opened.connect(self.opened)
         session.changed.connect(self.refresh)
         session.screened.connect(self._screened)
-
-    @property
-    def production(self) -> Production | None:
-        return self.session.production
-
-    @property
-    def config(self) -> ColourConfig:
-        return self.session.config
 
     def _connect(self) -> None:
         self.settle_button.clicked.connect(self.settle_all)

@@ -32,6 +32,7 @@ from aquin.desk.kit.empty import Empty
 from aquin.desk.kit.labels import Words
 from aquin.desk.kit.number import Number
 from aquin.desk.kit.plot import Line, Plot
+from aquin.desk.session import OfSession
 from aquin.errors import AquinError
 from aquin.exchange.latitude_report import Report, minus, row_words, write_latitude
 from aquin.production import Camera
@@ -40,10 +41,8 @@ from aquin.production.settings import POLICIES, Policy, policy_of
 
 if TYPE_CHECKING:
     from aquin.arrays import Float32
-    from aquin.colour.config import ColourConfig
     from aquin.desk.kit.jobs import Jobs
     from aquin.desk.session import Session
-    from aquin.production import Production
 
 
 SHOWN = (
@@ -59,7 +58,7 @@ SHOWN = (
 )
 
 
-class LatitudePage(QWidget):
+class LatitudePage(QWidget, OfSession):
     """All cameras that have a series; the picked one's stops in the table."""
 
     told = Signal(str)
@@ -163,14 +162,6 @@ class LatitudePage(QWidget):
         grid.setColumnStretch(10, 1)
         both.addLayout(grid)
         return both
-
-    @property
-    def production(self) -> Production | None:
-        return self.session.production
-
-    @property
-    def config(self) -> ColourConfig:
-        return self.session.config
 
     def refresh(self) -> None:
         if self._of != (self.production, self.config):

@@ -25,6 +25,7 @@ from aquin.desk.kit.ask import EXPORTS, ask_save
 from aquin.desk.kit.empty import Empty
 from aquin.desk.kit.labels import Words
 from aquin.desk.kit.plot import Line, Plot
+from aquin.desk.session import OfSession
 from aquin.errors import AquinError
 from aquin.exchange.latitude_report import minus
 from aquin.exchange.profile_file import write_profile
@@ -32,13 +33,12 @@ from aquin.production import Camera
 from aquin.production.charting import Read, keep_profile, profile_of, read_series, series_of
 
 if TYPE_CHECKING:
-    from aquin.colour.config import ColourConfig
     from aquin.desk.kit.jobs import Jobs
     from aquin.desk.session import Session
     from aquin.production import Production
 
 
-class ProfilePage(QWidget):
+class ProfilePage(QWidget, OfSession):
     """One camera at a time; what was measured stays until the series changes."""
 
     told = Signal(str)
@@ -121,14 +121,6 @@ class ProfilePage(QWidget):
         end.addWidget(self.use_button)
         end.addWidget(self.export_button)
         return end
-
-    @property
-    def production(self) -> Production | None:
-        return self.session.production
-
-    @property
-    def config(self) -> ColourConfig:
-        return self.session.config
 
     def refresh(self) -> None:
         if self.production is not self._of:

@@ -29,6 +29,7 @@ from aquin.desk.kit.labels import Words
 from aquin.desk.plan.chain import chain_table
 from aquin.desk.plan.dialogs import ask_luts, ask_nearest, ask_sheet, pick_encoding
 from aquin.desk.plan.exposure import exposure, routine
+from aquin.desk.session import OfSession
 from aquin.errors import AquinError
 from aquin.own_files import remembered_file
 from aquin.production.plan import (
@@ -44,7 +45,6 @@ from aquin.production.settings import (
 )
 
 if TYPE_CHECKING:
-    from aquin.colour.config import ColourConfig
     from aquin.desk.kit.jobs import Jobs
     from aquin.desk.session import Session
     from aquin.production import Camera, Production
@@ -54,7 +54,7 @@ HIDDEN_MS = 250
 """While the view is hidden, its checks follow a change after this time."""
 
 
-class PlanView(QScrollArea):
+class PlanView(QScrollArea, OfSession):
     """Reads the production anew after each change; every control writes one decision."""
 
     told = Signal(str)
@@ -76,14 +76,6 @@ class PlanView(QScrollArea):
         self._build()
         session.opened.connect(self.opened)
         session.changed.connect(self.refresh)
-
-    @property
-    def production(self) -> Production | None:
-        return self.session.production
-
-    @property
-    def config(self) -> ColourConfig:
-        return self.session.config
 
     def opened(self) -> None:
         """Another production, or none."""

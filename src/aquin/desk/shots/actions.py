@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QWidget
 
+from aquin.desk.session import OfSession
 from aquin.desk.shots.raw_dialog import ask_decode
 from aquin.errors import AquinError
 from aquin.frames import RawDecode
@@ -19,10 +20,10 @@ if TYPE_CHECKING:
     from aquin.desk.kit.jobs import Jobs
     from aquin.desk.session import Session
     from aquin.desk.shots.log import ShotLog
-    from aquin.production import Production, Shot
+    from aquin.production import Shot
 
 
-class ShotActions(QWidget):
+class ShotActions(QWidget, OfSession):
     """The view says which shots are selected. `looked_at` carries a shot to open on the Bench, and its role there."""
 
     told = Signal(str)
@@ -32,10 +33,6 @@ class ShotActions(QWidget):
         super().__init__()
         self.session, self.jobs = session, jobs
         self.log: ShotLog | None = None
-
-    @property
-    def production(self) -> Production | None:
-        return self.session.production
 
     @property
     def selected(self) -> list[Shot]:

@@ -9,6 +9,7 @@ from PySide6.QtCore import QObject, Signal
 from PySide6.QtWidgets import QWidget
 
 from aquin.desk.kit.ask import MEDIA, ask_folder, ask_open, ask_several
+from aquin.desk.session import OfSession
 from aquin.desk.shots.dialogs import ask_columns, show_edits
 from aquin.errors import AquinError
 from aquin.own_files import remembered_file
@@ -16,7 +17,6 @@ from aquin.production import Event
 from aquin.production.audit import run_audit
 
 if TYPE_CHECKING:
-    from aquin.colour.config import ColourConfig
     from aquin.desk.kit.jobs import Jobs, Tell
     from aquin.desk.session import Session
     from aquin.production import Production
@@ -25,7 +25,7 @@ if TYPE_CHECKING:
     from aquin.production.report import Reported
 
 
-class Intake(QObject):
+class Intake(QObject, OfSession):
     """`told`: a message for the foot line. `done`: something came in."""
 
     told = Signal(str)
@@ -34,14 +34,6 @@ class Intake(QObject):
     def __init__(self, owner: QWidget, session: Session, jobs: Jobs) -> None:
         super().__init__(owner)
         self.owner, self.session, self.jobs = owner, session, jobs
-
-    @property
-    def production(self) -> Production | None:
-        return self.session.production
-
-    @property
-    def config(self) -> ColourConfig:
-        return self.session.config
 
     def _open(self) -> Production | None:
         if self.production is None:
