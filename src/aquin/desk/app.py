@@ -20,9 +20,8 @@ FURNISH_AFTER_MS = 300
 
 def application() -> QApplication:
     """The one QApplication, with the theme applied."""
-    app = QApplication.instance()
-    if not isinstance(app, QApplication):
-        app = _bare()
+    app = _bare()
+    if not app.styleSheet():
         _dress(app)
     return app
 
@@ -31,11 +30,15 @@ def first_window() -> Window:
     """The window with which the program starts, built before the application is dressed, in half the time."""
     app = _bare()
     window = Window()
-    _dress(app)
+    if not app.styleSheet():
+        _dress(app)
     return window
 
 
 def _bare() -> QApplication:
+    there = QApplication.instance()
+    if isinstance(there, QApplication):
+        return there
     sys.setswitchinterval(SWITCH_S)
     app = QApplication(sys.argv[:1])
     app.setApplicationName("Aquin")

@@ -64,7 +64,7 @@ def keys_dialog(parent: QWidget, view: str) -> QDialog:
         both.addLayout(grid, 1)
     column.addLayout(both)
     with_close(dialog, column)
-    dialog.setMinimumWidth(760)
+    dialog.resize(760, 480)
     return open_fitting(dialog)
 
 

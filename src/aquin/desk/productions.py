@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -77,14 +78,14 @@ class Productions(QObject):
         self._looking.stop()
         production.watchers.append(self._tell)
         self._looking.start()
+        if self.keep:
+            self._remember(production.path)
         self.session.show(production, config)
         if old is not None:
             old.watchers.clear()
             old.close()
         if said:
             self.told.emit(said)
-        if self.keep:
-            self._remember(production.path)
 
     def _tell(self) -> None:
         self._watched.emit()
@@ -152,15 +153,17 @@ class Productions(QObject):
             self.from_media([folder])
 
     def from_media(self, paths: Sequence[Path]) -> None:
-        """A new production beside the first folder's media, with all of them logged into it."""
+        """A new production with these media logged into it. Where it is kept is asked: nothing is written to a card
+        unasked.
+        """
         folder = next((p for p in paths if p.is_dir()), paths[0].parent)
-        name = folder.name or "production"
-        path = folder / f"{name}.aquin"
-        for k in range(2, 100):
-            if not path.exists():
-                break
-            path = folder / f"{name} {k}.aquin"
-        self.open_later(path, create=True, media=paths)
+        name = f"{folder.name or 'production'}.aquin"
+        above = folder.parent
+        beside = os.access(above, os.W_OK) and not os.path.ismount(folder)
+        start = str(above / name) if beside else name
+        path, _ = ask_save(self.owner, "Where to keep the new production", PRODUCTIONS, start, KIND)
+        if path:
+            self.open_later(path.with_suffix(".aquin"), create=True, media=paths)
 
     def ask_open(self) -> None:
         if path := ask_open(self.owner, "Open a production", PRODUCTIONS, KIND):

@@ -1,0 +1,143 @@
+"""The table of commands: what is bound, which keys count where, and what is derived from it."""
+
+from collections import Counter
+from collections.abc import Iterator
+
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QDialog, QDialogButtonBox, QLabel, QPushButton, QScrollArea
+
+from aquin.desk.app import application, put_away
+from aquin.desk.commands import BY_ID, TABLE, VIEWS, tip, words
+from aquin.desk.help import help_of, keys_dialog, keys_of
+from aquin.desk.kit import dialogs
+from aquin.desk.kit.labels import Words, no_mnemonic, plain_tip
+from aquin.desk.next_step import Open, next_step
+from aquin.desk.window import Window
+
+
+@pytest.fixture
+def window() -> Iterator[Window]:
+    application()
+    made = Window(keep=False)
+    made.resize(1280, 800)
+    made.show()
+    yield made
+    put_away(made)
+
+
+def test_every_command_does_something(window: Window) -> None:
+    assert window.commands.unbound == []
+    assert len(BY_ID) == len(TABLE)
+
+
+@pytest.mark.parametrize("view", VIEWS)
+def test_no_key_means_two_things_in_one_view(view: str) -> None:
+    keys = Counter(k for c in TABLE if c.group in ("app", "file", view) for k in c.keys if not c.hand)
+    assert [k for k, n in keys.items() if n > 1] == []
+
+
+@pytest.mark.parametrize("view", VIEWS)
+def test_a_view_listens_to_its_own_keys_only(window: Window, view: str) -> None:
+    window.show_view(view)
+    for id, action in window.commands.actions_of.items():
+        assert action.isEnabled() == (BY_ID[id].group in ("app", "file", view))
+
+
+def test_the_keys_page_is_the_table(window: Window) -> None:
+    said = {label.text() for label in keys_dialog(window, "bench").findChildren(QLabel)}
+    for command in TABLE:
+        if command.keys:
+            assert {command.words, command.shown_keys} <= said, command.id
+    assert sum(len(keys_of(g)) for g in ("app", "file", *VIEWS)) == sum(bool(c.keys) for c in TABLE)
+
+
+@pytest.mark.parametrize("size", [(1280, 760), (1000, 500), (700, 360)])
+def test_dialogs_fit_the_screen_and_their_buttons_stay_in_reach(
+    window: Window, size: tuple[int, int], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    from PySide6.QtCore import QSize
+
+    monkeypatch.setattr(dialogs, "room_for", lambda dialog: QSize(*size))
+    dialog = keys_dialog(window, "bench")
+    QTest.qWait(50)
+    assert dialog.width() <= size[0] and dialog.height() <= size[1]
+    close = dialog.findChild(QDialogButtonBox)
+    assert close is not None
+    assert dialog.rect().contains(
+        close.geometry().translated(close.parentWidget().mapTo(dialog, close.pos()) - close.pos())
+    )
+    scrolls = dialog.findChild(QScrollArea)
+    if size[1] < 500:
+        assert scrolls is not None and scrolls.verticalScrollBar().maximum() > 0
+    QTest.mouseClick(close.buttons()[0], Qt.MouseButton.LeftButton)
+    assert not dialog.isVisible()
+
+
+def test_a_command_is_found_by_words_and_done(window: Window) -> None:
+    QTest.keyClick(window, Qt.Key.Key_K, Qt.KeyboardModifier.ControlModifier)
+    dialog = window.find_dialog
+    assert isinstance(dialog, QDialog) and dialog.isVisible()
+    QTest.keyClicks(dialog.field, "views rooms nowhere")
+    assert dialog.list.count() == 0
+    dialog.field.setText("log")
+    found = [dialog.list.item(k).data(Qt.ItemDataRole.UserRole) for k in range(dialog.list.count())]
+    assert "app.shots" in found and "app.find" not in found
+    dialog.field.setText("shots log")
+    QTest.keyClick(dialog.field, Qt.Key.Key_Return)
+    assert window.shown == "shots" and not dialog.isVisible()
+
+
+def test_next_steps_are_commands() -> None:
+    asked = [
+        next_step(view, None, ("", ""), Open(links=1, charts=2, heroless=1, cells=3, findings=4))
+        for view in VIEWS
+    ]
+    assert all(id in BY_ID for _, id in asked if id)
+    assert any(id for _, id in asked)
+
+
+def test_tooltips_say_the_keys() -> None:
+    assert tip("app.undo").endswith("(Ctrl+Z)")
+    assert words("bench.settle_all", keys=True) == "Settle all   ⇧S"
+    assert words("board.propose", keys=True) == "Propose heroes"
+
+
+@pytest.mark.parametrize("view", [*VIEWS])
+def test_each_view_has_its_help(view: str) -> None:
+    title, said = help_of(view)
+    assert title and len(said) > 200
+
+
+def test_names_are_never_markup() -> None:
+    application()
+    name = "<b>A & B</b><img src=x>"
+    label = Words(name)
+    assert label.textFormat() is Qt.TextFormat.PlainText and label.text() == name
+    shown = plain_tip(name)
+    assert "<b>" not in shown and "<img" not in shown and "&lt;b&gt;A &amp; B" in shown
+    assert no_mnemonic(name) == name.replace("&", "&&")
+
+
+def test_every_label_and_tooltip_of_the_window_is_plain(window: Window) -> None:
+    while window.views.there.keys() < set(VIEWS) - {"bench"}:
+        window.views.furnish()
+    labels = window.findChildren(QLabel)
+    assert len(labels) > 80
+    assert [w.text() for w in labels if w.textFormat() is not Qt.TextFormat.PlainText] == []
+    assert all("<" not in b.toolTip() for b in window.findChildren(QPushButton))
+
+
+def test_a_tooltip_shows_what_it_was_given(window: Window, monkeypatch: pytest.MonkeyPatch) -> None:
+    """The real event of the real application."""
+    from PySide6.QtCore import QEvent, QPoint
+    from PySide6.QtGui import QHelpEvent
+    from PySide6.QtWidgets import QApplication, QToolTip
+
+    shown: list[str] = []
+    monkeypatch.setattr(QToolTip, "showText", lambda place, text, *more: shown.append(text))
+    button = window.start.buttons["app.demo"]
+    button.setToolTip("<h1>not a title</h1>")
+    QApplication.sendEvent(button, QHelpEvent(QEvent.Type.ToolTip, QPoint(2, 2), QPoint(2, 2)))
+    assert shown and "&lt;h1&gt;" in shown[0]
