@@ -29,11 +29,10 @@ def settle_down(window: Window, seconds: float = 60.0) -> None:
 
 def is_idle(window: Window) -> bool:
     """Whether nothing is worked on that changes what is shown."""
-    jobs = window.jobs
+    jobs, there = window.jobs, window.views.there
     return (
-        window.shots.thumbs.idle()
-        and window.board.thumbs.idle()
-        and window.board.latest.idle()
+        ("shots" not in there or window.shots.thumbs.idle())
+        and ("board" not in there or (window.board.thumbs.idle() and window.board.latest.idle()))
         and window.bench.seeing.idle()
         and window.bench.link.idle()
         and not jobs.titles

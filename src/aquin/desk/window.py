@@ -372,6 +372,7 @@ class Window(QMainWindow):
     def _stated(self) -> None:
         """Something worth showing may have changed: the foot line says so now, the rail soon."""
         self.foot.show_jobs(self.next_step())
+        self.bench.panel.show_note(self.bench.link.note)
         if self.keep and self.state.now != self._saved_state and self.state.now != Decisions():
             self._saving.start()
         if not self._counting.isActive():
@@ -390,7 +391,6 @@ class Window(QMainWindow):
             self.rail.set_count(name, count, words)
         baked = self.bench.seeing.baked
         self.foot.show_chain(baked.error_code10 if baked is not None else None)
-        self.bench.panel.show_note(self.bench.link.note)
 
     def next_step(self) -> tuple[str, str]:
         """The most useful next step of the view that is shown, in words, and its command."""

@@ -291,6 +291,12 @@ class Files(QObject):
             self.told.emit,
         )
 
+    def view_there(self) -> None:
+        """The view through which skin is found was not there when the match was."""
+        match = self.state.match
+        if match is not None and not match.other and not self.jobs.running("solve skin"):
+            self.solve_for_skin()
+
     def solve_for_skin(self) -> None:
         """The same for skin, after what is for the whole frame is shown already."""
         state, view = self.state, self.view()

@@ -151,6 +151,7 @@ class BenchView(QWidget):
         self.seeing.caught_up.connect(self._show_numbers)
         self.seeing.judged.connect(self._show_rows)
         self.seeing.baked_anew.connect(self.stated)
+        self.seeing.baked_anew.connect(self.files.view_there)
         for speaker in (files, self.presenter, self.playing, self.seeing, self.link):
             speaker.told.connect(self.told)
         self.link.shown.connect(self.refresh)

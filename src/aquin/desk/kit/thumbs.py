@@ -85,12 +85,12 @@ class Thumbs(QThread):
                 self._busy = True
             known = production is not None and config is not None
             made = _pictures(production, config, seen_on, batch) if known else {}  # type: ignore[arg-type]
-            self._made.emit((production, made))
+            self._made.emit(((production, config, seen_on), made))
 
-    def _take(self, made: tuple[Production, dict[Key, QImage]]) -> None:
+    def _take(self, made: tuple[tuple[object, ...], dict[Key, QImage]]) -> None:
         with QMutexLocker(self._mutex):
             self._busy = bool(self._wanted)
-        if made[0] is self._production:
+        if made[0] == (self._production, self._config, self._seen_on):  # not through a chain that was left
             for key, image in made[1].items():
                 self._kept[key] = QIcon(QPixmap.fromImage(image))
             self.ready.emit()

@@ -87,8 +87,9 @@ class PlanView(QScrollArea, OfSession):
 
     def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)
-        if self._dirty:
-            self._later.start(0)
+        if self._dirty or self._later.isActive():
+            self._later.stop()
+            self._redraw()
 
     def _redraw(self) -> None:
         """Build anew; scrolling and the focus stay where they were. While it is hidden, only the checks are made
