@@ -102,3 +102,65 @@ def test_a_real_window_comes_up_on_a_screen(demo: Path, tmp_path: Path) -> None:
         os.close(read)
         screen.terminate()
         screen.wait(10)
+
+
+SOURCE = ROOT / "src" / "aquin"
+SCENE_DATA = ("simulate", "versions")
+"""Rooms whose files are mostly data: places and people of the demo, and migrations."""
+
+
+def sources() -> dict[Path, str]:
+    return {p: p.read_text() for p in SOURCE.rglob("*.py")}
+
+
+def is_data(path: Path) -> bool:
+    return any(part in SCENE_DATA for part in path.relative_to(SOURCE).parts)
+
+
+def test_no_module_imports_itself_by_way_of_others() -> None:
+    """Also within functions and for types only."""
+    import grimp
+    from networkx import DiGraph, strongly_connected_components
+
+    graph, imports = grimp.build_graph("aquin", cache_dir=None), DiGraph()
+    for module in graph.modules:
+        for other in graph.find_modules_directly_imported_by(module):
+            imports.add_edge(module, other)
+    assert imports.number_of_edges() > 500
+    assert [sorted(c) for c in strongly_connected_components(imports) if len(c) > 1] == []
+
+
+def test_functions_and_files_fit_a_screen_or_some() -> None:
+    import ast
+
+    kinds = (ast.FunctionDef, ast.AsyncFunctionDef)
+    long = [
+        (f"{path.relative_to(ROOT)}:{node.lineno} {node.name}", node.end_lineno - node.lineno + 1)
+        for path, text in sources().items()
+        if not is_data(path)
+        for node in ast.walk(ast.parse(text))
+        if isinstance(node, kinds) and node.end_lineno is not None and node.end_lineno - node.lineno + 1 > 60
+    ]
+    assert long == []
+    lines = {str(p.relative_to(ROOT)): len(t.splitlines()) for p, t in sources().items() if not is_data(p)}
+    assert [(name, count) for name, count in lines.items() if count > 450] == []
+
+
+def test_colours_of_the_window_are_in_the_theme_only() -> None:
+    hexes = re.compile(r"#[0-9a-fA-F]{6}\b")
+    found = [
+        str(path)
+        for path, text in sources().items()
+        if "desk" in path.parts and path.name != "theme.py" and hexes.search(text)
+    ]
+    assert found == []
+
+
+def test_the_windows_start_loads_neither_the_database_nor_views_that_are_not_shown() -> None:
+    code = (
+        "import sys; from aquin.desk.app import first_window; first_window(); "
+        "print([m for m in ('sqlalchemy', 'alembic', 'asyncio', 'reportlab', 'jinja2', 'skimage', 'scipy.optimize', "
+        "'aquin.desk.plan.view', 'aquin.desk.charts.view') if m in sys.modules])"
+    )
+    done = run(sys.executable, "-c", code, PYTHONPATH=str(ROOT / "src"), QT_QPA_PLATFORM="offscreen")
+    assert done.stdout.strip() == "[]", done.stdout + done.stderr[-500:]

@@ -301,3 +301,28 @@ def test_heavy_packages_are_not_loaded_at_start() -> None:
     )
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
     assert done.stdout.strip() == "[]"
+
+
+def test_help_names_the_command_and_no_module() -> None:
+    done = subprocess.run(
+        [sys.executable, "-m", "aquin", "--help"], capture_output=True, text=True, check=True
+    )
+    assert "Usage: aquin " in done.stdout and "python -m" not in done.stdout
+
+
+def test_a_display_that_cant_be_reached_is_said_in_one_line() -> None:
+    """The toolkit itself would end the program with its own abort."""
+    clean = {k: v for k, v in os.environ.items() if k not in ("QT_QPA_PLATFORM", "WAYLAND_DISPLAY")}
+    done = subprocess.run(
+        [sys.executable, "-m", "aquin"], capture_output=True, text=True, env=clean | {"DISPLAY": ":987"}
+    )
+    assert done.returncode == 2
+    line = done.stderr.strip()
+    assert ":987" in line and "can't be reached" in line and "--screenshots" in line and "\n" not in line
+
+
+def test_without_any_display_the_way_on_is_said() -> None:
+    away = ("QT_QPA_PLATFORM", "WAYLAND_DISPLAY", "DISPLAY")
+    clean = {k: v for k, v in os.environ.items() if k not in away}
+    done = subprocess.run([sys.executable, "-m", "aquin"], capture_output=True, text=True, env=clean)
+    assert done.returncode == 2 and "--screenshots" in done.stderr

@@ -8,7 +8,7 @@ import pytest
 
 from aquin.errors import AquinError
 from aquin.frames import open_source
-from aquin.frames.model import MAX_SIDE
+from aquin.frames.model import MAX_SIDE, check_size
 from aquin.simulate.demo import SEED, session_takes
 from aquin.simulate.planning import plan
 
@@ -146,3 +146,13 @@ def test_huge_dimensions_are_refused_before_memory_is_asked_for(tmp_path: Path) 
 def test_names_with_odd_characters(tmp_path: Path) -> None:
     path = put(tmp_path / "été ‹x› %s #1 b.png", np.full((2, 2, 3), 0.25, np.float32), oiio.UINT16)
     assert open_source(path).read(0).rgb[0, 0, 0] == pytest.approx(0.25, abs=1e-5)
+
+
+@pytest.mark.parametrize(
+    ("size", "limit"),
+    [((325_489, 1), "a side of more than 32768 pixels"), ((20_000, 20_000), "more than 160 million pixels")],
+)
+def test_the_limit_that_was_met_is_named(size: tuple[int, int], limit: str) -> None:
+    with pytest.raises(AquinError, match=limit):
+        check_size(*size, Path("huge.png"))
+    check_size(32_768, 4_000, Path("panorama.png"))

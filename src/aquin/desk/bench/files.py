@@ -300,8 +300,8 @@ class Files(QObject):
     def solve_for_skin(self) -> None:
         """The same for skin, after what is for the whole frame is shown already."""
         state, view = self.state, self.view()
-        hero, shot, match = state.loaded["hero"], state.loaded["shot"], state.match
-        if hero is None or shot is None or match is None or view is None:
+        match, hero, shot = state.match, state.loaded["hero"], state.loaded["shot"]
+        if match is None or hero is None or shot is None or view is None:
             return
         grade, now = state.hero_grade, state.now
         wish = SkinWish(view, now.dabs, now.faces)
