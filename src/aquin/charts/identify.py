@@ -28,10 +28,6 @@ FITS_COLOUR = 5.0
 NEAR_GREY_STOPS = 5.0
 """How far a normally exposed chart's 18 % grey may lie from 0.18."""
 
-ALIKE_STOPS = 0.05
-ALIKE_COLOUR = 0.3
-"""Two encodings closer than this are one to a chart."""
-
 
 @dataclass(frozen=True)
 class Candidate:

@@ -14,7 +14,6 @@ from aquin.arrays import Float64, Floats
 from aquin.colour.cdl import LUMA
 
 Six = tuple[float, float, float, float, float, float]
-NODES = ("red", "yellow", "green", "cyan", "blue", "magenta")
 MOST_TURN = 19.0
 """Degrees that a node may turn. Between nodes 60 degrees apart the cubic is at most half again as steep as a line,
 so that even opposite turns of neighbours never let two hues change places.

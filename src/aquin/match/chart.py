@@ -53,13 +53,6 @@ def pair(hero: Reading, shot: Reading) -> tuple[Evidence, tuple[str, ...]]:
     return pairs, tuple(warnings)
 
 
-def against_reference(reading: Reading) -> Evidence:
-    """The published colours as hero."""
-    keep, card = reading.usable, reading.layout
-    known = None if card.reflectances is None else card.reflectances[keep]
-    return Evidence(card.ap1[keep], reading.linear[keep], card.neutral[keep], None, known)
-
-
 def scene_colours(linear: Floats, many: int = 200) -> Float64:
     """(m, 3) colours that stand for a frame, (h, w, 3) scene-linear AP1: means of an even grid of small blocks.
 

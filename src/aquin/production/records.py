@@ -14,7 +14,6 @@ Kind = Literal["shot", "chart", "grey card", "series", "reference"]
 KINDS: tuple[Kind, ...] = ("shot", "chart", "grey card", "series", "reference")
 
 Layer = Literal["conversion", "balance", "trim", "look"]
-LAYERS: tuple[Layer, ...] = ("conversion", "balance", "trim", "look")
 
 
 def new_id() -> str:

@@ -38,7 +38,6 @@ class ChartFrame(QWidget):
         self.layout_: Layout | None = None
         self.dropped: tuple[str, ...] = ()
         self.message = ""
-        self.marking = False
         self.picked = 0
         self._held: int | None = None
 
