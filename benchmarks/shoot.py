@@ -25,11 +25,11 @@ from aquin.production.audit import run_audit
 from aquin.production.cells import board
 from aquin.production.charting import keep_profile, profile_of, read_series, series_of
 from aquin.production.heroes import hero_of, moment_of, take_proposed
-from aquin.production.match_desk import Desk, shot_grade
 from aquin.production.match_work import side_of
 from aquin.production.matching import Wish, settle
 from aquin.production.records import Camera, Setup, Shot
 from aquin.production.settings import config_of
+from aquin.production.shoot import Shoot, shot_grade
 from aquin.production.store import Production
 from aquin.simulate.cameras import CAMERAS
 from aquin.simulate.logbook import log_demo
@@ -62,7 +62,7 @@ def main(folder: Path, truth: Path, model: str) -> None:
             made = profile_of(read_series(production, config, camera))
             keep_profile(production, config, camera, made, f"Measured {camera.name}")
             config = config_of(production)
-    before = Desk(production, config)
+    before = Shoot(production, config)
     then = time.monotonic()
     done = settle(production, config, list(before.shots), Wish(model))
     print(f"settled in {time.monotonic() - then:.0f} s: {done.line}")
@@ -70,13 +70,13 @@ def main(folder: Path, truth: Path, model: str) -> None:
         print(
             f"  {production.get(Setup, cell.place[0]).name}, {production.get(Camera, cell.place[1]).name}: {cell.words}"
         )
-    compare(production, Desk(production, config), truth)
+    compare(production, Shoot(production, config), truth)
     found = board(production, config)
     shots = [s for c in found.values() for s in c.shots]
     print({w: sum(s.word == w for s in shots) for w in sorted({s.word for s in shots})})
 
 
-def compare(production: Production, desk: Desk, truth: Path) -> None:
+def compare(production: Production, desk: Shoot, truth: Path) -> None:
     # the truth is in the main camera's own scene-linear RGB
     to_ap1 = desk.config.to_linear(CAMERAS["Heron"].linear_encoding.name)
     cells: dict[tuple[str, str], list[tuple[str, str, float, float, float]]] = defaultdict(list)

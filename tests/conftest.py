@@ -19,9 +19,9 @@ sys.path.insert(0, str(Path(__file__).parent))
 from aquin.charts.layout import Layout, layout
 from aquin.colour.config import ColourConfig
 from aquin.production.heroes import take_proposed
-from aquin.production.match_desk import Desk
 from aquin.production.matching import settle
 from aquin.production.settings import config_of
+from aquin.production.shoot import Shoot
 from aquin.production.store import Production
 from aquin.simulate.demo import SEED, build_demo, session_takes
 from aquin.simulate.logbook import log_demo
@@ -163,7 +163,7 @@ def settled(filmed: Path, once: Callable[[str, Callable[[Path], None]], Path]) -
         production = Production.open(path)
         config = config_of(production)
         take_proposed(production)
-        summary = settle(production, config, list(Desk(production, config).shots))
+        summary = settle(production, config, list(Shoot(production, config).shots))
         assert all(c.done for c in summary.cells), summary.line
         production.close()
 

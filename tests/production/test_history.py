@@ -17,10 +17,10 @@ from aquin.production.grading import held_grade, keep_grade, propagate
 from aquin.production.heroes import hero_of, take_proposed
 from aquin.production.history import history_of
 from aquin.production.ledgers import compare_frames, known_charts
-from aquin.production.match_desk import Desk
 from aquin.production.match_work import side_of
 from aquin.production.matching import Wish, settle
 from aquin.production.settings import config_of
+from aquin.production.shoot import Shoot
 from aquin.production.trims import accept, drift_in, trims_for
 from aquin.simulate.cameras import CAMERAS
 from aquin.simulate.crew import Rolling
@@ -101,20 +101,20 @@ def dusk(filmed: Path) -> Path:
     production = Production.open(path)
     take_proposed(production)
     config = config_of(production)
-    places = [p for p in Desk(production, config).shots if production.get(Setup, p[0]).name == "upper-deck"]
+    places = [p for p in Shoot(production, config).shots if production.get(Setup, p[0]).name == "upper-deck"]
     settle(production, config, places, Wish("gains", shots=False))
     production.close()
     return path
 
 
-def opened(path: Path, name: str) -> tuple[Production, Desk, Setup]:
+def opened(path: Path, name: str) -> tuple[Production, Shoot, Setup]:
     first = Production.open(path)
     copy = path.with_name(f"{name}.aquin")
     first.save_copy(copy, force=True)
     first.close()
     production = Production.open(copy)
     setup = next(s for s in production.all(Setup) if s.name == "upper-deck")
-    desk = Desk(production, config_of(production))
+    desk = Shoot(production, config_of(production))
     places = [p for p in desk.shots if p[0] == setup.id]
     known_charts(desk, places)
     compare_frames(desk, places, 1)
@@ -180,7 +180,7 @@ def test_trims_after_the_light_are_accepted_one_by_one_or_together(dusk: Path) -
     step = np.log2(after.balance.factors / before.balance.factors)
     assert step == pytest.approx(-np.array(one.moved), abs=1e-3)
     assert all(held_grade(production, t.shot) != Correction.of(t.record.values) for t in found[1:])
-    left = trims_for(Desk(production, config, desk.readings, {}, desk.seen), places, all_of_them=True)
+    left = trims_for(Shoot(production, config, desk.readings, {}, desk.seen), places, all_of_them=True)
     assert [t.shot.name for t in left if t.held] == [one.shot.name]
     entry = accept(production, config, [t for t in left if not t.held])
     assert entry is not None and "shots" in entry.what

@@ -16,7 +16,7 @@ from aquin.desk.charts.state import ChartDesk
 from aquin.production import Grade, Production, Shot
 from aquin.production.agreement import from_repr, mark_of
 from aquin.production.cells import agreed
-from aquin.production.match_desk import Desk
+from aquin.production.shoot import Shoot
 
 OLD = Path(__file__).parent / "files" / "version-2.aquin"
 """Written by the program of schema 2: two balances from charts, one set on a chart by hand, two shots agreed to, one
@@ -61,7 +61,7 @@ def test_a_chart_that_goes_takes_no_balance_with_it(old: Production) -> None:
 
 
 def test_agreement_of_an_older_file_holds(old: Production, builtin: ColourConfig) -> None:
-    desk = Desk(old, builtin)
+    desk = Shoot(old, builtin)
     marked = {s.name for s in old.all(Shot) if agreed(old, desk, s)}
     assert marked == {"H001C003", "H001C004"}
     old.undo()  # open T001C003 again is taken back: an entry of schema 2 writes its own form of the mark

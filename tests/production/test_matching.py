@@ -23,9 +23,9 @@ from aquin.production.heroes import (
     propose,
     take_proposed,
 )
-from aquin.production.match_desk import Desk, shot_grade
 from aquin.production.matching import Wish, settle
 from aquin.production.settings import config_of
+from aquin.production.shoot import Shoot, shot_grade
 from aquin.production.stale import is_stale
 
 
@@ -176,7 +176,7 @@ def test_a_trim_by_hand_is_kept(shoot: Production) -> None:
     assert held_grade(shoot, shot) == mine
     found = cell(board(shoot, config), "upper-deck", "Skua")
     without_trims(shoot, found)
-    assert held_grade(shoot, shot) == shot_grade(Desk(shoot, config), shot) != mine
+    assert held_grade(shoot, shot) == shot_grade(Shoot(shoot, config), shot) != mine
 
 
 def test_propagation_follows_its_source_or_is_a_copy(shoot: Production) -> None:
@@ -248,13 +248,13 @@ def test_agreement_holds_until_the_grade_changes(shoot: Production) -> None:
         found = cell(board(shoot, config), "pier", "Egret")
         return next(s.agreed for s in found.shots if s.shot.id == shot.id)
 
-    agree(shoot, Desk(shoot, config), [shot])
+    agree(shoot, Shoot(shoot, config), [shot])
     assert agreed()
     keep_grade(shoot, config, shot, Correction(Balance(0.3)), "typed")
     assert not agreed()
     shoot.undo()
     assert agreed()
-    agree(shoot, Desk(shoot, config), [shot], on=False)
+    agree(shoot, Shoot(shoot, config), [shot], on=False)
     assert not agreed()
 
 

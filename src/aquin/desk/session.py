@@ -9,7 +9,7 @@ from PySide6.QtCore import QObject, Signal
 
 from aquin.colour.config import ColourConfig
 from aquin.production import Shot
-from aquin.production.match_desk import Desk, Place
+from aquin.production.shoot import CellKey, Shoot
 
 if TYPE_CHECKING:
     from aquin.production import Production
@@ -40,10 +40,10 @@ class Session(QObject):
         self.config = config or ColourConfig.load()
         self.screen: Screen = self.config.default_view()
         self.shot_id = ""
-        self.cells: Mapping[Place, Cell] = {}
+        self.cells: Mapping[CellKey, Cell] = {}
         """What the Board last knew of each camera in each setup."""
         self.revision = 0
-        self._shoot: tuple[int, Desk] | None = None
+        self._shoot: tuple[int, Shoot] | None = None
 
     # what is open
 
@@ -93,15 +93,15 @@ class Session(QObject):
         return self.production is not None and not self.production.read_only
 
     @property
-    def shoot(self) -> Desk | None:
+    def shoot(self) -> Shoot | None:
         """What is looked up for matching; made once for each state of the production."""
         if self.production is None:
             return None
         if self._shoot is None or self._shoot[0] != self.revision:
-            self._shoot = (self.revision, Desk(self.production, self.config))
+            self._shoot = (self.revision, Shoot(self.production, self.config))
         return self._shoot[1]
 
-    def show_cells(self, cells: Mapping[Place, Cell]) -> None:
+    def show_cells(self, cells: Mapping[CellKey, Cell]) -> None:
         """What the Board knows now."""
         self.cells = cells
         self.measured.emit()

@@ -7,8 +7,8 @@ from typing import TYPE_CHECKING
 
 from aquin.production import Camera, Setup
 from aquin.production.ledgers import compare_frames, known_charts, known_frames
-from aquin.production.match_desk import Desk
 from aquin.production.setups import seconds_of
+from aquin.production.shoot import Shoot
 from aquin.production.trims import Trim, drift_in, trims_for
 
 if TYPE_CHECKING:
@@ -38,13 +38,13 @@ def look_at_light(
     """What is known of it; `compare`: frames that were not compared yet are read, too, which is slow. Raises
     AquinError.
     """
-    desk = Desk(production, config)
-    places = [p for p in desk.shots if p[0] == setup.id]
-    known_charts(desk, places)
+    shoot = Shoot(production, config)
+    places = [p for p in shoot.shots if p[0] == setup.id]
+    known_charts(shoot, places)
     if compare:
-        compare_frames(desk, places, jobs, tell)
+        compare_frames(shoot, places, jobs, tell)
     else:
-        known_frames(desk, places)
-    found = [t for t in trims_for(desk, places, all_of_them=True) if t.record.on]
+        known_frames(shoot, places)
+    found = [t for t in trims_for(shoot, places, all_of_them=True) if t.record.on]
     found.sort(key=lambda t: (seconds_of(t.shot) or (0.0, 0.0))[0])
-    return Light(drift_in(desk, setup), tuple(found), {c.id: c.name for c in production.all(Camera)})
+    return Light(drift_in(shoot, setup), tuple(found), {c.id: c.name for c in production.all(Camera)})

@@ -14,9 +14,9 @@ from aquin.errors import AquinError
 from aquin.exchange import grade_file, picture
 from aquin.frames import open_source
 from aquin.production.grading import held_grade
-from aquin.production.match_desk import Desk
 from aquin.production.match_work import side_of
 from aquin.production.media import file_of
+from aquin.production.shoot import Shoot
 
 if TYPE_CHECKING:
     from aquin.colour.config import ColourConfig
@@ -46,9 +46,9 @@ def render_shot(
     timecode: str | None = None,
 ) -> dict[str, Any]:
     """A shot's frame with its whole grade, regions and softness and all, written as a picture. Raises AquinError."""
-    desk = Desk(production, config)
+    shoot = Shoot(production, config)
     path = file_of(production, shot)
-    ref = desk.ref(shot, shot.first + shot.frames // 2 if number is None else number)
+    ref = shoot.ref(shot, shot.first + shot.frames // 2 if number is None else number)
     if path is None or ref is None:
         raise AquinError(
             f"{shot.name} can't be read",
@@ -58,7 +58,7 @@ def render_shot(
     if timecode is not None:
         ref = replace(ref, frame=open_source(path).number_at(timecode))
     grade = held_grade(production, shot) or Grade()
-    linear = side_of(ref, desk.config_path).linear
+    linear = side_of(ref, shoot.config_path).linear
     linear = np.asarray(acescct.decode(np.asarray(grade.picture(linear), np.float32)), np.float32)
     return _written(config, linear, target, ref.frame)
 

@@ -13,13 +13,13 @@ from aquin.workers import Tell, part
 if TYPE_CHECKING:
     from aquin.colour.config import ColourConfig
     from aquin.production import Production
-    from aquin.production.match_desk import Place
+    from aquin.production.shoot import CellKey
 
 
 def settle_cells(
     production: Production,
     config: ColourConfig,
-    places: Sequence[Place],
+    places: Sequence[CellKey],
     wish: Wish | None = None,
     screen: tuple[str, str] | None = None,
     jobs: int | None = None,

@@ -20,7 +20,7 @@ from aquin.production.setups import seconds_of
 
 if TYPE_CHECKING:
     from aquin.production import Production
-    from aquin.production.match_desk import Desk
+    from aquin.production.shoot import Shoot
 
 
 SURE = {"points": 0.7, "chart": 0.95, "chart+drift": 0.7}
@@ -57,9 +57,9 @@ def side_of(production: Production, shot: Shot, frame: int | None = None) -> Sid
     )
 
 
-def beside(production: Production, desk: Desk, shot: Shot) -> tuple[tuple[Shot, Role, int | None], ...]:
+def beside(production: Production, shoot: Shoot, shot: Shot) -> tuple[tuple[Shot, Role, int | None], ...]:
     """How a shot is looked at: beside what its hero's camera recorded at that moment; the hero itself alone."""
-    at = desk.moment(shot)
+    at = shoot.moment(shot)
     if at is None:
         return ((shot, "hero", None),)
     return ((at.hero, "hero", at.hero_frame), (shot, "shot", at.shot_frame))
@@ -73,11 +73,11 @@ def opening_of(production: Production, shot: Shot, role: Role, frame: int | None
     return Opening(shot, role, side, held_grade(production, shot) or Grade())
 
 
-def neighbour(production: Production, desk: Desk, shot: Shot, by: int) -> Shot | None:
+def neighbour(production: Production, shoot: Shoot, shot: Shot, by: int) -> Shot | None:
     """The next shot of the same camera and setup that has a hero, by time of day; then of the next camera, and
     so on.
     """
-    order = [s for s in production.all(Shot) if s.setup_id == shot.setup_id and desk.moment(s) is not None]
+    order = [s for s in production.all(Shot) if s.setup_id == shot.setup_id and shoot.moment(s) is not None]
     cameras = {c.id: c.position for c in production.all(Camera)}
     order.sort(key=lambda s: (cameras.get(s.camera_id, 99), (seconds_of(s) or (0.0, 0.0))[0], s.name))
     places = [k for k, s in enumerate(order) if s.id == shot.id]
@@ -86,17 +86,17 @@ def neighbour(production: Production, desk: Desk, shot: Shot, by: int) -> Shot |
     return order[places[0] + by]
 
 
-def known_source(production: Production, desk: Desk, shot: Shot) -> Source | None:
+def known_source(production: Production, shoot: Shoot, shot: Shot) -> Source | None:
     """What charts and compared frames say of the shot, where the whole shoot was matched already: some tens of
     milliseconds, for a worker.
     """
-    at = desk.moment(shot)
+    at = shoot.moment(shot)
     if at is None:
         return None
     place = (shot.setup_id, shot.camera_id)
-    known_charts(desk, [place])
-    known_frames(desk, [place])
-    evidence, by = shot_evidence(desk, shot, at)
+    known_charts(shoot, [place])
+    known_frames(shoot, [place])
+    evidence, by = shot_evidence(shoot, shot, at)
     sure = SURE.get(by, 0.0)
     return Source(by, evidence, sure) if evidence is not None and sure else None
 

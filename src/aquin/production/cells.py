@@ -18,8 +18,8 @@ from aquin.production.grading import correction_of
 from aquin.production.heroes import LOOKS, hero_of, main_hero
 from aquin.production.heroes import MAIN as MAIN_HEROES
 from aquin.production.ledgers import known_charts, known_frames, look_jobs, shot_ledger
-from aquin.production.match_desk import LOOK, Desk, Place, shot_grade
 from aquin.production.records import Camera, Grade, Option, Setup, Shot
+from aquin.production.shoot import LOOK, CellKey, Shoot, shot_grade
 from aquin.production.stale import Balances, balances_of, is_stale
 
 if TYPE_CHECKING:
@@ -83,7 +83,7 @@ class ShotState:
 class Cell:
     """One camera in one setup."""
 
-    place: Place
+    place: CellKey
     setup: Setup
     camera: Camera
     state: State
@@ -136,20 +136,20 @@ def keep_tolerances(production: Production, values: Mapping[str, float]) -> Entr
     return production.change("change tolerances", Option(own, id=TOLERANCES))
 
 
-def agree(production: Production, desk: Desk, shots: list[Shot], on: bool = True) -> Entry | None:
+def agree(production: Production, shoot: Shoot, shots: list[Shot], on: bool = True) -> Entry | None:
     """Mark shots as agreed under the grades they have now; a later change of the grade takes the mark off."""
-    puts = [Option(mark_of(shot_grade(desk, s)) if on else None, id=f"agreed:{s.id}") for s in shots]
+    puts = [Option(mark_of(shot_grade(shoot, s)) if on else None, id=f"agreed:{s.id}") for s in shots]
     word = "agreed" if on else "open again"
     names = shots[0].name if len(shots) == 1 else f"{len(shots)} shots"
     return production.change(f"{names}: {word}", *puts)
 
 
-def agreed(production: Production, desk: Desk, shot: Shot) -> bool:
+def agreed(production: Production, shoot: Shoot, shot: Shot) -> bool:
     """Whether somebody has agreed to the shot under the grade that it has now."""
     held = production.option(f"agreed:{shot.id}")
     if isinstance(held, str) and held.startswith("["):  # brought back by undo from before schema 3
         held = from_repr(held)
-    return bool(held) and held == mark_of(shot_grade(desk, shot))
+    return bool(held) and held == mark_of(shot_grade(shoot, shot))
 
 
 def open_findings(production: Production, every: bool = False) -> dict[str, list[Finding]]:
@@ -162,34 +162,34 @@ def open_findings(production: Production, every: bool = False) -> dict[str, list
     return out
 
 
-def findings_beside(desk: Desk, shot: Shot, found: Mapping[str, list[Finding]]) -> tuple[Finding, ...]:
+def findings_beside(shoot: Shoot, shot: Shot, found: Mapping[str, list[Finding]]) -> tuple[Finding, ...]:
     """What is open about a shot and about what it is compared with."""
-    at = desk.moment(shot)
+    at = shoot.moment(shot)
     both = [*found.get(shot.id, ()), *(found.get(at.hero.id, ()) if at is not None else ())]
     return tuple({f.key: f for f in both}.values())
 
 
 def board(
     production: Production, config: ColourConfig, seen_on: tuple[str, str] | None = None
-) -> dict[Place, Cell]:
+) -> dict[CellKey, Cell]:
     """All cells that hold a recording, setup by setup, camera by camera. Takes a moment: for a thread of its own."""
-    desk = Desk(production, config)
+    shoot = Shoot(production, config)
     screen = seen_on or config.default_view()
     setups = sorted(production.all(Setup), key=lambda s: s.position)
     cameras = sorted(production.all(Camera), key=lambda c: c.position)
-    places = [(s.id, c.id) for s in setups for c in cameras if (s.id, c.id) in desk.shots]
-    known_charts(desk, places)
-    known_frames(desk, places)
+    places = [(s.id, c.id) for s in setups for c in cameras if (s.id, c.id) in shoot.shots]
+    known_charts(shoot, places)
+    known_frames(shoot, places)
     limits = tolerances_of(production)
-    jobs = {shot.id: look_jobs(desk, shot, screen) for place in places for shot in desk.shots[place]}
+    jobs = {shot.id: look_jobs(shoot, shot, screen) for place in places for shot in shoot.shots[place]}
     looks = production.measured_of(LOOK, {j.key for group in jobs.values() for j in group})
     ledgers = {
-        shot.id: shot_ledger(desk, shot, looks, jobs[shot.id], limits)
+        shot.id: shot_ledger(shoot, shot, looks, jobs[shot.id], limits)
         for place in places
-        for shot in desk.shots[place]
+        for shot in shoot.shots[place]
         if shot.kind == "shot"
     }
-    out: dict[Place, Cell] = {}
+    out: dict[CellKey, Cell] = {}
     known = _Known(
         {(g.setup_id, g.camera_id): g for g in production.all(Grade) if g.layer == "balance"},
         {g.shot_id: g for g in production.all(Grade) if g.layer == "trim" and g.on},
@@ -200,7 +200,7 @@ def board(
     )
     by_setup, by_camera = {s.id: s for s in setups}, {c.id: c for c in cameras}
     for place in places:
-        out[place] = _cell(desk, by_setup[place[0]], by_camera[place[1]], known)
+        out[place] = _cell(shoot, by_setup[place[0]], by_camera[place[1]], known)
     return out
 
 
@@ -208,7 +208,7 @@ def board(
 class _Known:
     """What is looked up once for all cells."""
 
-    balances: Mapping[Place, Grade]
+    balances: Mapping[CellKey, Grade]
     trims: Mapping[str, Grade]
     ledgers: Mapping[str, tuple[list[Row], str]]
     limits: Mapping[str, float]
@@ -223,16 +223,16 @@ def _measured(rows: tuple[Row, ...]) -> State:
 
 
 def _shot_state(
-    desk: Desk, shot: Shot, hero: Shot | None, graded: bool, is_hero: bool, known: _Known
+    shoot: Shoot, shot: Shot, hero: Shot | None, graded: bool, is_hero: bool, known: _Known
 ) -> ShotState:
     """One shot of a cell; `graded`: its camera has a balance here."""
     own = known.trims.get(shot.id)
     measured, by = known.ledgers.get(shot.id, ([], ""))
     rows = tuple(measured)
-    found = findings_beside(desk, shot, known.findings)
+    found = findings_beside(shoot, shot, known.findings)
     if hero is not None and shot.id == hero.id:
         state = State.HERO
-    elif own is not None and is_stale(desk.production, desk.config, own, known.values):
+    elif own is not None and is_stale(shoot.production, shoot.config, own, known.values):
         state = State.STALE
     elif not graded and own is None and not is_hero:
         state = State.NOT_STARTED
@@ -240,21 +240,21 @@ def _shot_state(
         state = State.FINDING if found else _measured(rows)
     by_hand = own.origin if own is not None else ""
     return ShotState(
-        shot, state, rows, by, by_hand, agreed(desk.production, desk, shot), found, shot_grade(desk, shot)
+        shot, state, rows, by, by_hand, agreed(shoot.production, shoot, shot), found, shot_grade(shoot, shot)
     )
 
 
-def _cell(desk: Desk, setup: Setup, camera: Camera, known: _Known) -> Cell:
-    production, place = desk.production, (setup.id, camera.id)
-    shots, balance = desk.shots[place], known.balances.get(place)
+def _cell(shoot: Shoot, setup: Setup, camera: Camera, known: _Known) -> Cell:
+    production, place = shoot.production, (setup.id, camera.id)
+    shots, balance = shoot.shots[place], known.balances.get(place)
     hero = hero_of(production, setup)
     is_hero = hero is not None and hero.camera_id == camera.id
     graded = balance is not None and balance.on and correction_of(production, balance) is not None
-    old = balance is not None and is_stale(production, desk.config, balance, known.values)
-    states = [_shot_state(desk, s, hero, graded, is_hero, known) for s in shots if s.kind == "shot"]
-    charts = desk.charts(place)
-    rows, by = _rows(desk, place, hero, states, known.limits)
-    encoded = bool(camera.encoding) or any(desk.how[s.id].known or s.floating for s in shots)
+    old = balance is not None and is_stale(production, shoot.config, balance, known.values)
+    states = [_shot_state(shoot, s, hero, graded, is_hero, known) for s in shots if s.kind == "shot"]
+    charts = shoot.charts(place)
+    rows, by = _rows(shoot, place, hero, states, known.limits)
+    encoded = bool(camera.encoding) or any(shoot.how[s.id].known or s.floating for s in shots)
     if is_hero:
         state = State.STALE if old else State.HERO
     elif not encoded:
@@ -278,7 +278,7 @@ def _cell(desk: Desk, setup: Setup, camera: Camera, known: _Known) -> Cell:
         rows,
         by,
         balance,
-        desk.grade_at(place),
+        shoot.grade_at(place),
         balance.origin if balance is not None and balance.on else "",
         _main_of(production, setup, hero) if is_hero and hero is not None else "",
         cover,
@@ -295,7 +295,7 @@ def _main_of(production: Production, setup: Setup, hero: Shot) -> str:
 
 
 def _rows(
-    desk: Desk, place: Place, hero: Shot | None, states: list[ShotState], limits: Mapping[str, float]
+    shoot: Shoot, place: CellKey, hero: Shot | None, states: list[ShotState], limits: Mapping[str, float]
 ) -> tuple[tuple[Row, ...], str]:
     """A cell's ledger: charts speak for the camera where both were filmed; else, and for what charts can't say, its
     shots' medians.
@@ -304,9 +304,9 @@ def _rows(
         return (), ""
     found: dict[str, Row] = {}
     by = ""
-    chart = desk.source((hero.setup_id, hero.camera_id), place)
+    chart = shoot.source((hero.setup_id, hero.camera_id), place)
     if chart is not None:
-        found = {r.axis.name: r for r in measure(chart[0].evidence, desk.grade_at(place), None, limits)}
+        found = {r.axis.name: r for r in measure(chart[0].evidence, shoot.grade_at(place), None, limits)}
         by = "chart"
     follows = [s for s in states if not s.own and s.rows]
     for axis in axes(limits):

@@ -14,19 +14,6 @@ import numpy as np
 from aquin.colour.grade import Grade as Correction
 from aquin.errors import AquinError
 from aquin.measure.ledger import Evidence, Row, measure
-from aquin.production.match_desk import (
-    LOOK,
-    POINTS,
-    READING,
-    SEEN,
-    VERSION,
-    Desk,
-    Place,
-    hash_of,
-    needed,
-    shot_grade,
-    targets_of,
-)
 from aquin.production.match_work import (
     LookJob,
     LookJobs,
@@ -34,6 +21,19 @@ from aquin.production.match_work import (
     look_all,
     see_job,
     source_of,
+)
+from aquin.production.shoot import (
+    LOOK,
+    POINTS,
+    READING,
+    SEEN,
+    VERSION,
+    CellKey,
+    Shoot,
+    hash_of,
+    needed,
+    shot_grade,
+    targets_of,
 )
 from aquin.workers import Tell, each, part
 
@@ -45,29 +45,29 @@ if TYPE_CHECKING:
 
 
 def compare_frames(
-    desk: Desk, places: Sequence[Place], jobs: int | None = None, tell: Tell | None = None
+    shoot: Shoot, places: Sequence[CellKey], jobs: int | None = None, tell: Tell | None = None
 ) -> None:
     """Compare a frame of each shot of cells, and of their heroes' cells, with its hero's; what is known comes from
     the cache.
     """
     wanted: dict[str, SeeJob] = {}
-    for place in dict.fromkeys([*places, *(t for p in places for t in targets_of(desk, p))]):
-        for shot in desk.shots.get(place, ()):
-            if (job := desk.see_job(shot)) is not None:
+    for place in dict.fromkeys([*places, *(t for p in places for t in targets_of(shoot, p))]):
+        for shot in shoot.shots.get(place, ()):
+            if (job := shoot.see_job(shot)) is not None:
                 wanted[job.key] = job
-    desk.seen |= cached(desk.production, SEEN, wanted, see_job, jobs, tell)
+    shoot.seen |= cached(shoot.production, SEEN, wanted, see_job, jobs, tell)
 
 
-def known_frames(desk: Desk, places: Sequence[Place]) -> None:
+def known_frames(shoot: Shoot, places: Sequence[CellKey]) -> None:
     """The same from the cache alone."""
     keys = [
         key
-        for place in dict.fromkeys([*places, *(t for p in places for t in targets_of(desk, p))])
-        for shot in desk.shots.get(place, ())
-        if (key := desk.pair_key(shot))
+        for place in dict.fromkeys([*places, *(t for p in places for t in targets_of(shoot, p))])
+        for shot in shoot.shots.get(place, ())
+        if (key := shoot.pair_key(shot))
     ]
-    held = desk.production.measured_of(SEEN, keys)
-    desk.seen |= {k: v for k, v in held.items() if "levels" in v}
+    held = shoot.production.measured_of(SEEN, keys)
+    shoot.seen |= {k: v for k, v in held.items() if "levels" in v}
 
 
 def cached(
@@ -98,19 +98,19 @@ def cached(
 def measure_cells(
     production: Production,
     config: ColourConfig,
-    places: Sequence[Place],
+    places: Sequence[CellKey],
     seen_on: tuple[str, str] | None = None,
     jobs: int | None = None,
     tell: Tell | None = None,
 ) -> None:
     """Measure what ledgers of cells' shots need under their present grades: frames compared, and pictures."""
-    desk = Desk(production, config)
-    known_charts(desk, places)
-    compare_frames(desk, places, jobs, part(tell, 0.0, 0.5))
+    shoot = Shoot(production, config)
+    known_charts(shoot, places)
+    compare_frames(shoot, places, jobs, part(tell, 0.0, 0.5))
     wanted: dict[str, LookJob] = {}
     for place in places:
-        for shot in desk.shots.get(place, ()):
-            for job in look_jobs(desk, shot, seen_on or config.default_view()):
+        for shot in shoot.shots.get(place, ()):
+            for job in look_jobs(shoot, shot, seen_on or config.default_view()):
                 wanted[job.key] = job
     known = production.measured_of(LOOK, wanted)
     groups: dict[tuple[Path, int], list[LookJob]] = {}  # a frame is read once for all of its grades
@@ -128,46 +128,46 @@ def measure_cells(
             production.keep_measured(LOOK, fresh)
 
 
-def known_charts(desk: Desk, places: Sequence[Place]) -> None:
+def known_charts(shoot: Shoot, places: Sequence[CellKey]) -> None:
     """What was read of the charts of cells and their heroes, from the cache."""
-    keys = [job.key for s in needed(desk, places) if (job := desk.chart_job(s)) is not None]
-    desk.readings |= desk.production.measured_of(READING, keys)
+    keys = [job.key for s in needed(shoot, places) if (job := shoot.chart_job(s)) is not None]
+    shoot.readings |= shoot.production.measured_of(READING, keys)
 
 
-def look_jobs(desk: Desk, shot: Shot, seen_on: tuple[str, str]) -> list[LookJob]:
+def look_jobs(shoot: Shoot, shot: Shot, seen_on: tuple[str, str]) -> list[LookJob]:
     """The hero's picture under its grade, the shot's as filmed and under its grade; none for what has no hero or
     can't be read.
     """
-    at = desk.moment(shot)
+    at = shoot.moment(shot)
     if at is None:
         return []
     out = []
     for one, frame, grade in (
-        (at.hero, at.hero_frame, shot_grade(desk, at.hero)),
+        (at.hero, at.hero_frame, shot_grade(shoot, at.hero)),
         (shot, at.shot_frame, Correction()),
-        (shot, at.shot_frame, shot_grade(desk, shot)),
+        (shot, at.shot_frame, shot_grade(shoot, shot)),
     ):
-        ref = desk.ref(one, frame, grade)
+        ref = shoot.ref(one, frame, grade)
         if ref is None:
             return []
-        key = hash_of([VERSION, desk.read_as(one, ref), frame, ref.grade, seen_on])
-        out.append(LookJob(key, ref, desk.config_path, *seen_on))
+        key = hash_of([VERSION, shoot.read_as(one, ref), frame, ref.grade, seen_on])
+        out.append(LookJob(key, ref, shoot.config_path, *seen_on))
     return out
 
 
-def shot_evidence(desk: Desk, shot: Shot, at: Moment) -> tuple[Evidence | None, str]:
+def shot_evidence(shoot: Shoot, shot: Shot, at: Moment) -> tuple[Evidence | None, str]:
     """What speaks for a shot, its hero as graded: the same points, its camera's charts, or statistics; from what is
     known.
     """
-    grade, first = shot_grade(desk, shot), shot_grade(desk, at.hero)
+    grade, first = shot_grade(shoot, shot), shot_grade(shoot, at.hero)
     place, target = (shot.setup_id, shot.camera_id), (at.hero.setup_id, at.hero.camera_id)
-    found = desk.seen.get(desk.pair_key(shot), {})
+    found = shoot.seen.get(shoot.pair_key(shot), {})
     evidence, by = None, ""
     for kind in ("points", "chart", "statistics"):
-        if kind == "chart" and place != target and (chart := desk.source(target, place)) is not None:
-            own = desk.trims.get(shot.id)
+        if kind == "chart" and place != target and (chart := shoot.source(target, place)) is not None:
+            own = shoot.trims.get(shot.id)
             moved = own.values.get("moved") if own is not None and own.on else None
-            if grade == desk.grade_at(place):
+            if grade == shoot.grade_at(place):
                 evidence, by = chart[0].evidence, "chart"
             elif isinstance(moved, list) and len(moved) == 3:  # what the chart would be in this shot's light
                 shift = np.exp2(np.array(moved, np.float64))
@@ -184,18 +184,18 @@ def shot_evidence(desk: Desk, shot: Shot, at: Moment) -> tuple[Evidence | None, 
 
 
 def shot_ledger(
-    desk: Desk,
+    shoot: Shoot,
     shot: Shot,
     looks: Mapping[str, Any],
     jobs: Sequence[LookJob],
     tolerances: Mapping[str, float] | None = None,
 ) -> tuple[list[Row], str]:
     """A shot's ledger from what is known, and what speaks for it; nothing is read."""
-    at = desk.moment(shot)
+    at = shoot.moment(shot)
     if at is None:
         return [], ""
-    evidence, by = shot_evidence(desk, shot, at)
-    grade = shot_grade(desk, shot)
+    evidence, by = shot_evidence(shoot, shot, at)
+    grade = shot_grade(shoot, shot)
     pictures = None
     if len(jobs) == 3 and all(j.key in looks for j in jobs):
         sides = [{k: float("nan") if v is None else float(v) for k, v in looks[j.key].items()} for j in jobs]

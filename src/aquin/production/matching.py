@@ -21,19 +21,6 @@ from aquin.measure.ledger import measure
 from aquin.production.audit.light import STOPS_A_MIRED
 from aquin.production.heroes import hero_of, main_hero
 from aquin.production.ledgers import compare_frames, known_charts, measure_cells
-from aquin.production.match_desk import (
-    READING,
-    Desk,
-    Place,
-    as_pair,
-    brighter,
-    is_hero,
-    lit,
-    needed,
-    ratio_of,
-    targets_of,
-    white_of,
-)
 from aquin.production.match_work import (
     ChartJob,
     SolveJob,
@@ -45,6 +32,19 @@ from aquin.production.match_work import (
     values_of,
 )
 from aquin.production.records import Camera, Grade, Setup, Shot
+from aquin.production.shoot import (
+    READING,
+    CellKey,
+    Shoot,
+    as_pair,
+    brighter,
+    is_hero,
+    lit,
+    needed,
+    ratio_of,
+    targets_of,
+    white_of,
+)
 from aquin.production.trims import trims_for, with_inputs
 from aquin.workers import Tell, each, part
 
@@ -75,7 +75,7 @@ class Wish:
 class Outcome:
     """One cell after settling. `before`, `after`: mean dE00 on its evidence, where it has any."""
 
-    place: Place
+    place: CellKey
     words: str
     done: bool
     """Whether a grade was kept."""
@@ -110,7 +110,7 @@ class Summary:
 def settle(
     production: Production,
     config: ColourConfig,
-    places: Sequence[Place],
+    places: Sequence[CellKey],
     wish: Wish | None = None,
     seen_on: tuple[str, str] | None = None,
     jobs: int | None = None,
@@ -123,23 +123,23 @@ def settle(
     solved, it has decided nothing; stopped while ledgers are measured, what was settled stays.
     """
     wish = wish or Wish()
-    desk = Desk(production, config)
+    shoot = Shoot(production, config)
     setups = {s.id: s for s in production.all(Setup)}
     ordered = sorted(
-        dict.fromkeys(p for p in places if p in desk.shots),
+        dict.fromkeys(p for p in places if p in shoot.shots),
         key=lambda p: (setups[p[0]].position, not is_hero(production, setups[p[0]], p[1])),
     )
-    read_charts(desk, needed(desk, ordered), jobs, part(tell, 0.0, 0.3))
-    compare_frames(desk, ordered, jobs, part(tell, 0.3, 0.65))
-    known_charts(desk, list(desk.shots))
-    outcomes: dict[Place, Outcome] = {}
-    made: dict[Place, Grade] = {}
+    read_charts(shoot, needed(shoot, ordered), jobs, part(tell, 0.0, 0.3))
+    compare_frames(shoot, ordered, jobs, part(tell, 0.3, 0.65))
+    known_charts(shoot, list(shoot.shots))
+    outcomes: dict[CellKey, Outcome] = {}
+    made: dict[CellKey, Grade] = {}
     first = [p for p in ordered if is_hero(production, setups[p[0]], p[1])]
     rest = [p for p in ordered if p not in first]
     for group, low, high in ((first, 0.65, 0.68), (rest, 0.68, 0.8)):
-        _solve_group(desk, group, wish, outcomes, made, jobs, part(tell, low, high))
+        _solve_group(shoot, group, wish, outcomes, made, jobs, part(tell, low, high))
     puts: list[Grade] = list(made.values())
-    trims = trims_for(desk, first + rest) if wish.shots else []
+    trims = trims_for(shoot, first + rest) if wish.shots else []
     puts += [t.record for t in trims]
     names = {s.id: s.name for s in production.all(Shot)}
     entry = None
@@ -157,19 +157,21 @@ def settle(
     )
 
 
-def read_charts(desk: Desk, shots: Sequence[Shot], jobs: int | None = None, tell: Tell | None = None) -> None:
+def read_charts(
+    shoot: Shoot, shots: Sequence[Shot], jobs: int | None = None, tell: Tell | None = None
+) -> None:
     """Read chart takes that were not read yet; what is known comes from the cache."""
-    wanted = {job.key: job for s in shots if (job := desk.chart_job(s)) is not None}
-    desk.readings |= desk.production.measured_of(READING, wanted)
-    missing = [_Hashed(job) for key, job in wanted.items() if key not in desk.readings]
+    wanted = {job.key: job for s in shots if (job := shoot.chart_job(s)) is not None}
+    shoot.readings |= shoot.production.measured_of(READING, wanted)
+    missing = [_Hashed(job) for key, job in wanted.items() if key not in shoot.readings]
     fresh: dict[str, Any] = {}
     try:
         for item, result in each(_read, missing, jobs, tell, lambda j: j.job.path.name):
             fresh[item.job.key] = {} if isinstance(result, AquinError) else result
     finally:
-        desk.readings |= fresh
-        if fresh and not desk.production.read_only:
-            desk.production.keep_measured(READING, fresh)
+        shoot.readings |= fresh
+        if fresh and not shoot.production.read_only:
+            shoot.production.keep_measured(READING, fresh)
 
 
 @dataclass(frozen=True)
@@ -191,30 +193,30 @@ def _read(item: _Hashed) -> dict[str, Any]:
 
 
 def _solve_group(
-    desk: Desk,
-    group: Sequence[Place],
+    shoot: Shoot,
+    group: Sequence[CellKey],
     wish: Wish,
-    outcomes: dict[Place, Outcome],
-    made: dict[Place, Grade],
+    outcomes: dict[CellKey, Outcome],
+    made: dict[CellKey, Grade],
     jobs: int | None,
     tell: Tell | None,
 ) -> None:
     """Solve cells that do not depend on each other."""
-    production = desk.production
-    work: dict[SolveJob, tuple[Place, list[Source]]] = {}
-    notes: dict[Place, str] = {}
+    production = shoot.production
+    work: dict[SolveJob, tuple[CellKey, list[Source]]] = {}
+    notes: dict[CellKey, str] = {}
     for place in group:
         setup, camera = production.get(Setup, place[0]), production.get(Camera, place[1])
-        if (settled := _without_solving(desk, place, setup, camera)) is not None:
+        if (settled := _without_solving(shoot, place, setup, camera)) is not None:
             outcomes[place] = settled
             continue
         hero = hero_of(production, setup)
         own_hero = hero is not None and hero.camera_id == camera.id
-        targets = targets_of(desk, place)
+        targets = targets_of(shoot, place)
         models: tuple[str, ...] = BASES if wish.model == "best" else (wish.model,)
         if own_hero:  # the light of another setup: white, no more
             models = ("gains",)
-        sources, note = _evidence(desk, place, targets[0], own_hero, wish.exposure)
+        sources, note = _evidence(shoot, place, targets[0], own_hero, wish.exposure)
         notes[place] = note
         if not sources:
             words = (
@@ -237,50 +239,50 @@ def _solve_group(
         if isinstance(result, AquinError):
             outcomes[place] = Outcome(place, result.what, False)
             continue
-        outcomes[place], record = _kept(desk, place, wish, result, sources, notes[place])
+        outcomes[place], record = _kept(shoot, place, wish, result, sources, notes[place])
         if record is not None:
             made[place] = record
-            desk.decided[place] = Correction.of(record.values)
+            shoot.decided[place] = Correction.of(record.values)
 
 
-def _without_solving(desk: Desk, place: Place, setup: Setup, camera: Camera) -> Outcome | None:
+def _without_solving(shoot: Shoot, place: CellKey, setup: Setup, camera: Camera) -> Outcome | None:
     """What there is to say of a cell that nothing has to be solved for, or nothing can be."""
-    hero = hero_of(desk.production, setup)
+    hero = hero_of(shoot.production, setup)
     if hero is None:
         return Outcome(place, f"{setup.name} has no hero: choose one (H)", False)
-    if hero.camera_id == camera.id and not targets_of(desk, place):
-        desk.decided[place] = desk.grade_at(place)
+    if hero.camera_id == camera.id and not targets_of(shoot, place):
+        shoot.decided[place] = shoot.grade_at(place)
         return Outcome(place, "it is the hero", True, "hero")
-    if not camera.encoding and not any(desk.how[s.id].known for s in desk.shots[place]):
+    if not camera.encoding and not any(shoot.how[s.id].known for s in shoot.shots[place]):
         words = f"{camera.name} has no encoding: choose it in Plan, or measure a profile in Charts"
         return Outcome(place, words, False)
     return None
 
 
 def _evidence(
-    desk: Desk, place: Place, target: Place, own_hero: bool, exposure: str
+    shoot: Shoot, place: CellKey, target: CellKey, own_hero: bool, exposure: str
 ) -> tuple[list[Source], str]:
     """What speaks for a cell's balance, and a note on how bright it is taken to be. Charts say what colour; how
     bright, `match.level` weighs.
     """
-    desk.light[place] = np.zeros(3)
-    chart = desk.source(target, place)
+    shoot.light[place] = np.zeros(3)
+    chart = shoot.source(target, place)
     if own_hero:
         if chart is None:
             return [], "no chart speaks for its light: it stays as it was filmed"
-        desk.light[place] = np.full(3, brighter(chart[0].evidence))
-        chart = desk.source(target, place)
+        shoot.light[place] = np.full(3, brighter(chart[0].evidence))
+        chart = shoot.source(target, place)
         return ([chart[0]] if chart is not None else []), ""
     frames = [
-        desk.seen[key]
-        for shot in desk.shots[place]
-        if not desk.odd_pair(shot) and (key := desk.pair_key(shot)) in desk.seen
+        shoot.seen[key]
+        for shot in shoot.shots[place]
+        if not shoot.odd_pair(shot) and (key := shoot.pair_key(shot)) in shoot.seen
     ]
     points = [
         source_of(f["points"]) for f in frames if f["points"] is not None and f["points"]["sure"] >= WITNESS
     ]
     if chart is None:
-        first = desk.grade_at(target)
+        first = shoot.grade_at(target)
         for sources in (points, [source_of(f["statistics"]) for f in frames if f["statistics"] is not None]):
             if sources:
                 one = joined(sources)
@@ -290,14 +292,14 @@ def _evidence(
         return [], ""
     if exposure == "chart":
         return [chart[0]], "as bright and as warm as the charts"
-    bright, white = _witnesses(desk, place, target, chart[0], frames, points, exposure == "weighed")
+    bright, white = _witnesses(shoot, place, target, chart[0], frames, points, exposure == "weighed")
     level, cast = weighed(bright, BRIGHT), weighed(white, WHITE)
     # the shot is that much brighter and warmer than its hero, its chart more so: the rest is the light on the chart
     lit_more = brighter(chart[0].evidence) - float(level.value[0])
     greys = chart[0].evidence.part(chart[0].evidence.neutral)
     other = (white_of(ratio_of(greys)) if len(greys.hero) else np.zeros(2)) - cast.value
-    desk.light[place] = lit(lit_more, other)
-    chart = desk.source(target, place)
+    shoot.light[place] = lit(lit_more, other)
+    chart = shoot.source(target, place)
     note = (
         f"brightness by {BY[level.by]}, \u00b1{level.error:.2f} st, white by {BY[cast.by]}, "
         f"\u00b1{cast.error / STOPS_A_MIRED:.0f} mired (its chart was lit {lit_more:+.2f} st and "
@@ -307,9 +309,9 @@ def _evidence(
 
 
 def _witnesses(
-    desk: Desk,
-    place: Place,
-    target: Place,
+    shoot: Shoot,
+    place: CellKey,
+    target: CellKey,
     chart: Source,
     frames: Sequence[Mapping[str, Any]],
     points: Sequence[Source],
@@ -317,20 +319,20 @@ def _witnesses(
 ) -> tuple[list[Witness], list[Witness]]:
     """What speaks for how bright and how white a camera is beside its hero; or only what the crew set."""
     bright = [Witness("crew", 0.0)]
-    own_cast = desk.cast(place, target[1])
-    by_settings, known = desk.settings(place, target[1])
+    own_cast = shoot.cast(place, target[1])
+    by_settings, known = shoot.settings(place, target[1])
     white = [Witness("crew" if known else "auto", as_pair(by_settings))]
     if weighed_all:
-        if not desk.doubtful(place, target[1]):
+        if not shoot.doubtful(place, target[1]):
             bright.append(Witness("chart", brighter(chart.evidence)))
         bright += [Witness("points", brighter(s.evidence), s.sureness) for s in points]
         levels = [float(np.mean(f["levels"])) for f in frames if not f["points"]]
         if levels:
             bright.append(Witness("statistics", float(np.median(levels))))
         if own_cast is not None:
-            sure = known and not desk.doubtful(place, target[1])
+            sure = known and not shoot.doubtful(place, target[1])
             white.append(Witness("chart" if sure else "chart in doubt", as_pair(own_cast)))
-        if (usual := desk.usual_cast(place, target[1])) is not None:
+        if (usual := shoot.usual_cast(place, target[1])) is not None:
             white.append(Witness("usual", as_pair(usual)))
         white += [Witness("points", as_pair(white_of(ratio_of(s.evidence))), s.sureness) for s in points]
         sums = [source_of(f["statistics"]) for f in frames if not f["points"] and f["statistics"] is not None]
@@ -367,15 +369,15 @@ def _source_values(source: Source) -> dict[str, Any]:
 
 
 def _kept(
-    desk: Desk,
-    place: Place,
+    shoot: Shoot,
+    place: CellKey,
     wish: Wish,
     solved: Sequence[Mapping[str, Any]],
     sources: Sequence[Source],
     note: str,
 ) -> tuple[Outcome, Grade | None]:
     """The outcome, and the balance record that holds the chosen solution."""
-    production = desk.production
+    production = shoot.production
     chosen = _chosen([solution_of(v) for v in solved], wish.model)
     by = "+".join(s.by for s in sources)
     sure = float(1 - np.prod([1 - s.sureness for s in sources]))
@@ -392,9 +394,9 @@ def _kept(
         "hero": hero.id,
         "by": by,
         "sure": round(sure, 3),
-        "light": [round(float(v), 5) for v in desk.light.get(place, np.zeros(3))],
+        "light": [round(float(v), 5) for v in shoot.light.get(place, np.zeros(3))],
     }
-    old = desk.balances.get(place) or Grade("balance", camera_id, setup_id)
+    old = shoot.balances.get(place) or Grade("balance", camera_id, setup_id)
     record = replace(
         old,
         values=chosen.grade.values() | more,

@@ -22,7 +22,7 @@ from aquin.production.stale import balances_of, inputs_of
 
 if TYPE_CHECKING:
     from aquin.colour.config import ColourConfig
-    from aquin.production.match_desk import Desk, Place
+    from aquin.production.shoot import CellKey, Shoot
     from aquin.production.store import Entry, Production
 
 
@@ -35,18 +35,18 @@ MOVED = 0.07
 """Stops of a channel from which a shot gets a trim of its own: less is within all tolerances."""
 
 
-def drift_in(desk: Desk, setup: Setup) -> Drift:
+def drift_in(shoot: Shoot, setup: Setup) -> Drift:
     """How light changed in a setup, by the hero camera's shots: what the same points say against the hero. Odd shots
     say nothing.
     """
-    hero = hero_of(desk.production, setup)
+    hero = hero_of(shoot.production, setup)
     begin = seconds_of(hero) if hero is not None else None
-    if hero is None or begin is None or desk.odd.get(hero.id, set()) & {"exposure", "white setting"}:
+    if hero is None or begin is None or shoot.odd.get(hero.id, set()) & {"exposure", "white setting"}:
         return Drift(())
     seen = [Seen(begin[0], (0.0, 0.0, 0.0))]
-    for shot in desk.shots.get((setup.id, hero.camera_id), ()):
-        at, moved = seconds_of(shot), desk.moved(shot)
-        if at is not None and moved is not None and shot.id != hero.id and not desk.odd.get(shot.id):
+    for shot in shoot.shots.get((setup.id, hero.camera_id), ()):
+        at, moved = seconds_of(shot), shoot.moved(shot)
+        if at is not None and moved is not None and shot.id != hero.id and not shoot.odd.get(shot.id):
             r, g, b = (float(v) for v in moved[0])
             seen.append(Seen(at[0], (r, g, b), moved[1]))
     return drift_of(seen)
@@ -73,31 +73,31 @@ class Trim:
         return float(level), float(warm) / STOPS_A_MIRED, float(green)
 
 
-def trims_for(desk: Desk, places: Sequence[Place], all_of_them: bool = False) -> list[Trim]:
+def trims_for(shoot: Shoot, places: Sequence[CellKey], all_of_them: bool = False) -> list[Trim]:
     """Trims for shots that do not look as their camera's balance supposes: by the same points, by the light's
     drift, or for an odd exposure by its siblings. A trim by hand stays; one of ours that is not needed any more is
     switched off. `all_of_them`: also what is kept as it is.
     """
-    production = desk.production
-    case = Case(production, desk.config, measure_shots(production, desk.config, only_known=True))
-    case = replace(case, altered=frozenset(id for id, kinds in desk.odd.items() if "baked picture" in kinds))
+    production = shoot.production
+    case = Case(production, shoot.config, measure_shots(production, shoot.config, only_known=True))
+    case = replace(case, altered=frozenset(id for id, kinds in shoot.odd.items() if "baked picture" in kinds))
     out: list[Trim] = []
     drifts: dict[str, Drift] = {}
     apart: dict[str, tuple[float, float]] = {}
     for setup_id in dict.fromkeys(p[0] for p in places):
-        drifts[setup_id] = drift_in(desk, production.get(Setup, setup_id))
+        drifts[setup_id] = drift_in(shoot, production.get(Setup, setup_id))
         apart |= {s.id: (off, width) for s, off, width in exposure_off(case, setup_id)}
     for place in places:
         hero = hero_of(production, production.get(Setup, place[0]))
         if hero is None:
             continue
-        for shot in desk.shots[place]:
-            own = desk.trims.get(shot.id)
+        for shot in shoot.shots[place]:
+            own = shoot.trims.get(shot.id)
             ours = own is not None and bool(own.values.get("auto"))
             if shot.kind != "shot" or shot.id == hero.id or (own is not None and own.on and not ours):
                 continue
-            found = _shift(desk, shot, hero, drifts[place[0]], apart.get(shot.id))
-            base = desk.grade_at(place)
+            found = _shift(shoot, shot, hero, drifts[place[0]], apart.get(shot.id))
+            base = shoot.grade_at(place)
             if found is None or float(np.abs(found[0]).max()) < MOVED:
                 if own is not None and own.on:
                     out.append(Trim(shot, replace(own, on=False), (0.0, 0.0, 0.0), 0.0, "not needed"))
@@ -132,17 +132,17 @@ DRIFT = "the drift of light"
 
 
 def _shift(
-    desk: Desk, shot: Shot, hero: Shot, drift: Drift, apart: tuple[float, float] | None
+    shoot: Shoot, shot: Shot, hero: Shot, drift: Drift, apart: tuple[float, float] | None
 ) -> tuple[np.ndarray, str, float] | None:
     """Log2 of the channels by which a shot differs from what its camera's balance supposes, who says so, and the
     error in stops.
     """
-    kinds = desk.odd.get(shot.id, set())
+    kinds = shoot.odd.get(shot.id, set())
     if "baked picture" in kinds:
         return None
-    own = desk.moved(shot)
+    own = shoot.moved(shot)
     at = seconds_of(shot)
-    clip = desk.moment(shot) if shot.camera_id != hero.camera_id else None
+    clip = shoot.moment(shot) if shot.camera_id != hero.camera_id else None
     if own is not None and clip is None:
         return own[0], "the same points as the hero's", own[1]
     light = np.zeros(3)
@@ -150,7 +150,7 @@ def _shift(
     if at is not None and len(drift.seen) > 1:
         light, error = drift.at(at[0])
     if own is not None and clip is not None and clip.same_time:
-        theirs = desk.moved(clip.hero) if clip.hero.id != hero.id else None
+        theirs = shoot.moved(clip.hero) if clip.hero.id != hero.id else None
         total = own[0] + (theirs[0] if theirs is not None else light)
         return total, "the same points", float(np.hypot(own[1], theirs[1] if theirs is not None else error))
     if "exposure" in kinds and apart is not None and abs(apart[0]) > max(APART, 3 * apart[1]):

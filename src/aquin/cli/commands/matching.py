@@ -66,10 +66,10 @@ def settle(
 
 def _cell_names(production: Any, config: Any) -> dict[tuple[str, str], tuple[str, str]]:
     """Setup and camera by their ids."""
-    from aquin.production.match_desk import Desk
     from aquin.production.records import Camera, Setup
+    from aquin.production.shoot import Shoot
 
-    places = Desk(production, config).shots
+    places = Shoot(production, config).shots
     return {p: (production.get(Setup, p[0]).name, production.get(Camera, p[1]).name) for p in places}
 
 
@@ -143,19 +143,19 @@ def history(file: of.File, shot: of.ShotName, as_json: of.AsJson = False) -> Non
     from aquin.production.cells import tolerances_of
     from aquin.production.history import history_of
     from aquin.production.ledgers import known_charts, known_frames, shot_evidence
-    from aquin.production.match_desk import Desk
     from aquin.production.settings import config_of
+    from aquin.production.shoot import Shoot
 
     with opened(file) as production:
         found = shot_of(production, shot, file)
-        desk = Desk(production, config_of(production))
-        at = desk.moment(found)
+        shoot = Shoot(production, config_of(production))
+        at = shoot.moment(found)
         evidence, by = None, ""
         if at is not None:
             place = (found.setup_id, found.camera_id)
-            known_charts(desk, [place])
-            known_frames(desk, [place])
-            evidence, by = shot_evidence(desk, found, at)
+            known_charts(shoot, [place])
+            known_frames(shoot, [place])
+            evidence, by = shot_evidence(shoot, found, at)
         steps = []
         for step in history_of(production, found):
             rows = (

@@ -9,13 +9,13 @@ from aquin.jobs.light import Light
 from aquin.match.drift import to_parts
 from aquin.production.audit.light import STOPS_A_MIRED
 from aquin.production.cells import Cell
-from aquin.production.match_desk import Place
 from aquin.production.matching import Summary
 from aquin.production.setups import seconds_of
+from aquin.production.shoot import CellKey
 
 
 def cells_data(
-    done: Summary, names: Mapping[Place, tuple[str, str]], found: Mapping[Place, Cell]
+    done: Summary, names: Mapping[CellKey, tuple[str, str]], found: Mapping[CellKey, Cell]
 ) -> dict[str, Any]:
     """What settling did, as plain values."""
     cells = [

@@ -30,7 +30,7 @@ from aquin.production.cells import (
 )
 from aquin.production.grading import held_grade, keep_grade
 from aquin.production.history import Step, history_of
-from aquin.production.match_desk import Desk
+from aquin.production.shoot import Shoot
 
 if TYPE_CHECKING:
     from aquin.desk.bench.files import Files
@@ -180,7 +180,7 @@ class BenchLink(QObject):
 
         def work() -> tuple[int, Source | None]:
             try:
-                return serial, known_source(production, Desk(production, config), shot)
+                return serial, known_source(production, Shoot(production, config), shot)
             except AquinError:
                 return serial, None
 
@@ -346,9 +346,9 @@ class BenchLink(QObject):
         if production is None or shot is None or shoot is None:
             return "Only shots of the production can be marked as agreed."
         self.state.end_stroke()
-        desk = Desk(production, self.session.config)
-        on = not agreed(production, desk, shot)
-        agree(production, desk, [shot], on)
+        shoot = Shoot(production, self.session.config)
+        on = not agreed(production, shoot, shot)
+        agree(production, shoot, [shot], on)
         return f"{shot.name} is agreed." if on else f"{shot.name} is open again."
 
     def fix(self, finding: Finding) -> None:

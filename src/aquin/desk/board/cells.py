@@ -20,7 +20,7 @@ from aquin.desk.kit.axes import difference_text
 from aquin.desk.kit.gauge import draw_gauge
 from aquin.desk.kit.thumbs import Thumbs
 from aquin.production.cells import GAUGES, Cell, State
-from aquin.production.match_desk import Place
+from aquin.production.shoot import CellKey
 
 Index = QModelIndex | QPersistentModelIndex
 SHORT = {"exposure": "exp", "warmth": "warm", "tint": "tint", "saturation": "sat", "sharpness": "sharp"}
@@ -45,11 +45,11 @@ class BoardModel(QAbstractTableModel):
 
     def __init__(self) -> None:
         super().__init__()
-        self.cells: dict[Place, Cell] = {}
+        self.cells: dict[CellKey, Cell] = {}
         self.setups: list[str] = []
         self.cameras: list[str] = []
 
-    def show_cells(self, cells: Mapping[Place, Cell]) -> None:
+    def show_cells(self, cells: Mapping[CellKey, Cell]) -> None:
         setups = list(dict.fromkeys(c.setup.id for c in cells.values() if c.shots or c.charts))
         order = sorted({c.camera.id: c.camera for c in cells.values()}.values(), key=lambda c: c.position)
         cameras = [c.id for c in order]
@@ -70,13 +70,13 @@ class BoardModel(QAbstractTableModel):
     def columnCount(self, parent: Index = QModelIndex()) -> int:  # noqa: B008
         return 0 if parent.isValid() else len(self.cameras)
 
-    def place(self, index: Index) -> Place:
+    def place(self, index: Index) -> CellKey:
         return self.setups[index.row()], self.cameras[index.column()]
 
     def cell(self, index: Index) -> Cell | None:
         return self.cells.get(self.place(index)) if index.isValid() else None
 
-    def index_of(self, place: Place) -> QModelIndex:
+    def index_of(self, place: CellKey) -> QModelIndex:
         if place[0] in self.setups and place[1] in self.cameras:
             return self.index(self.setups.index(place[0]), self.cameras.index(place[1]))
         return QModelIndex()
@@ -245,14 +245,14 @@ class BoardTable(QTableView):
         tall = min(MOST_HEIGHT, round((0.52 * width - 20) * 9 / 16) + WORDS + 20)
         self.verticalHeader().setDefaultSectionSize(max(HEIGHT, min(room, tall)))
 
-    def chosen(self) -> list[Place]:
+    def chosen(self) -> list[CellKey]:
         """The selected cells, in reading order."""
         model = self.model()
         assert isinstance(model, BoardModel)
         found = sorted(self.selectionModel().selectedIndexes(), key=lambda i: (i.row(), i.column()))
         return [model.place(i) for i in found if model.cell(i) is not None]
 
-    def choose(self, places: Sequence[Place]) -> None:
+    def choose(self, places: Sequence[CellKey]) -> None:
         model = self.model()
         assert isinstance(model, BoardModel)
         select = self.selectionModel()

@@ -36,8 +36,8 @@ from aquin.production.cells import Cell, ShotState, State, agree, board, without
 from aquin.production.grading import propagate
 from aquin.production.heroes import make_hero, make_main, take_proposed
 from aquin.production.ledgers import measure_cells
-from aquin.production.match_desk import Desk, Place
 from aquin.production.matching import Summary, Wish
+from aquin.production.shoot import CellKey, Shoot
 
 if TYPE_CHECKING:
     from aquin.desk.session import Session
@@ -55,7 +55,7 @@ class BoardView(BoardWidgets, OfSession):
     def __init__(self, session: Session, jobs: Jobs) -> None:
         super().__init__()
         self.session, self.jobs = session, jobs
-        self.cells: dict[Place, Cell] = {}
+        self.cells: dict[CellKey, Cell] = {}
         self.summary: Summary | None = None
         self._behind = False
         self._finding: Finding | None = None
@@ -146,7 +146,7 @@ class BoardView(BoardWidgets, OfSession):
         production, config, seen_on = self.production, self.config, self.session.screen
         if production is not None:
 
-            def work() -> dict[Place, Cell]:
+            def work() -> dict[CellKey, Cell]:
                 try:
                     return board(production, config, seen_on)
                 except AquinError:
@@ -154,7 +154,7 @@ class BoardView(BoardWidgets, OfSession):
 
             self.latest.ask(work)
 
-    def _show_cells(self, cells: dict[Place, Cell]) -> None:
+    def _show_cells(self, cells: dict[CellKey, Cell]) -> None:
         first = not self.cells and bool(cells)
         self.cells = cells
         self.session.show_cells(cells)
@@ -312,7 +312,7 @@ class BoardView(BoardWidgets, OfSession):
     def settle_chosen(self) -> None:
         self._settle(self.table.chosen())
 
-    def _settle(self, places: list[Place]) -> None:
+    def _settle(self, places: list[CellKey]) -> None:
         production, config, seen_on = self.production, self.config, self.session.screen
         if production is None or not places:
             return
@@ -434,7 +434,7 @@ class BoardView(BoardWidgets, OfSession):
             return
         state = next((s for c in self.chosen for s in c.shots if s.shot.id == shot.id), None)
         on = state is None or not state.agreed
-        self._try(lambda p: agree(p, Desk(p, config), [shot], on))
+        self._try(lambda p: agree(p, Shoot(p, config), [shot], on))
 
     def _try(self, act: Callable[[Production], object]) -> None:
         if self.production is None:

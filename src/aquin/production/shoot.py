@@ -48,12 +48,12 @@ POINTS = 0.3
 ALIKE = ("exposure", "white setting", "baked picture", "encoding", "range")
 """Findings after which a shot says nothing about light and levels of its setup."""
 
-Place = tuple[str, str]
+CellKey = tuple[str, str]
 """A setup's id and a camera's."""
 
 
 @dataclass
-class Desk:
+class Shoot:
     """A production while it is matched: how its shots are read, their grades as far as they are decided, and what was
     read.
     """
@@ -62,15 +62,15 @@ class Desk:
     config: ColourConfig
     readings: dict[str, Mapping[str, Any]] = field(default_factory=dict)
     """By a chart take's key."""
-    decided: dict[Place, Correction] = field(default_factory=dict)
+    decided: dict[CellKey, Correction] = field(default_factory=dict)
     seen: dict[str, Mapping[str, Any]] = field(default_factory=dict)
     """What frames compared say, by key."""
-    light: dict[Place, np.ndarray] = field(default_factory=dict)
+    light: dict[CellKey, np.ndarray] = field(default_factory=dict)
     """Log2 of the channels, (3,), by which a cell's chart was lit more than its hero's, where that was just found."""
 
     def __post_init__(self) -> None:
         self.how = reads(self.production)
-        self.shots: dict[Place, list[Shot]] = {}
+        self.shots: dict[CellKey, list[Shot]] = {}
         for shot in self.production.all(Shot):
             if shot.setup_id and shot.camera_id and shot.kind != "reference":
                 self.shots.setdefault((shot.setup_id, shot.camera_id), []).append(shot)
@@ -93,13 +93,13 @@ class Desk:
         self.balances = {(g.setup_id, g.camera_id): g for g in grades if g.layer == "balance"}
         self.trims = {g.shot_id: g for g in grades if g.layer == "trim"}
 
-    def grade_at(self, place: Place) -> Correction:
+    def grade_at(self, place: CellKey) -> Correction:
         """A camera's balance in a setup."""
         if place in self.decided:
             return self.decided[place]
         return correction_of(self.production, self.balances.get(place)) or Correction()
 
-    def light_of(self, place: Place) -> np.ndarray:
+    def light_of(self, place: CellKey) -> np.ndarray:
         """Log2 of the channels by which a cell's chart was lit more than its hero's, as its balance has it."""
         if place in self.light:
             return self.light[place]
@@ -112,7 +112,7 @@ class Desk:
             return np.zeros(3)
         return value if value.shape == (3,) and np.isfinite(value).all() else np.zeros(3)
 
-    def cast(self, place: Place, hero_camera: str) -> np.ndarray | None:
+    def cast(self, place: CellKey, hero_camera: str) -> np.ndarray | None:
         """Log2 R/B and green of this camera's chart greys over the hero camera's in one setup, exposure apart."""
         a, b = self.reading((place[0], hero_camera)), self.reading(place)
         if a is None or b is None or a[1]["layout"] != b[1]["layout"]:
@@ -129,7 +129,7 @@ class Desk:
         hero, shot = (np.maximum(np.array(r[1]["linear"], np.float64)[keep], 1e-6) for r in (a, b))
         return white_of(np.median(np.log2(shot / hero), axis=0))
 
-    def settings(self, place: Place, hero_camera: str) -> tuple[np.ndarray, bool]:
+    def settings(self, place: CellKey, hero_camera: str) -> tuple[np.ndarray, bool]:
         """What white settings alone make of R/B and green between the two cameras' charts, and whether both are known
         in kelvin.
         """
@@ -145,7 +145,7 @@ class Desk:
         return np.array([warm, 0.0]), True
 
     def elsewhere(
-        self, place: Place, hero_camera: str
+        self, place: CellKey, hero_camera: str
     ) -> tuple[tuple[Shot, Mapping[str, Any], str], tuple[Shot, Mapping[str, Any], str]] | None:
         """The two cameras' charts, hero's first, of another setup in which nothing speaks against them: the clearest
         ones.
@@ -159,7 +159,7 @@ class Desk:
                 found.append((min(a[1]["score"], b[1]["score"]), a, b))
         return max(found, key=lambda f: f[0])[1:] if found else None
 
-    def usual_cast(self, place: Place, hero_camera: str) -> np.ndarray | None:
+    def usual_cast(self, place: CellKey, hero_camera: str) -> np.ndarray | None:
         """The same as `cast`, as other setups have it, with this setup's white settings. None where fewer than three
         setups tell.
         """
@@ -179,7 +179,7 @@ class Desk:
             return None
         return np.asarray(np.median(others, axis=0) + self.settings(place, hero_camera)[0])
 
-    def charts(self, place: Place) -> list[Shot]:
+    def charts(self, place: CellKey) -> list[Shot]:
         """The 24-patch charts, the first one first; one that was in another light than its scene only where there is
         no other.
         """
@@ -190,7 +190,7 @@ class Desk:
         ]
         return [s for s in found if s.id not in self.doubted] or found
 
-    def doubtful(self, place: Place, hero_camera: str) -> bool:
+    def doubtful(self, place: CellKey, hero_camera: str) -> bool:
         """Whether the audit found one of the two cells' charts to be in another light."""
         return any(s.id in self.doubted for p in (place, (place[0], hero_camera)) for s in self.charts(p))
 
@@ -225,7 +225,7 @@ class Desk:
             self._keys[shot.id] = hash_of(said)
         return self._keys[shot.id]
 
-    def reading(self, place: Place) -> tuple[Shot, Mapping[str, Any], str] | None:
+    def reading(self, place: CellKey) -> tuple[Shot, Mapping[str, Any], str] | None:
         """The best chart of a cell that was read, with its key."""
         best: tuple[Shot, Mapping[str, Any], str] | None = None
         for shot in self.charts(place):
@@ -235,7 +235,7 @@ class Desk:
                 best = shot, held, job.key
         return best
 
-    def source(self, hero: Place, place: Place) -> tuple[Source, str] | None:
+    def source(self, hero: CellKey, place: CellKey) -> tuple[Source, str] | None:
         """Chart pairs of two cells, the hero's as its own balance has them, and a key that names them.
 
         Where a chart was in another light than its scene, the two cameras' charts of another setup stand in: light
@@ -340,24 +340,24 @@ class Desk:
         return None if self.config.path is None else str(self.config.path)
 
 
-def needed(desk: Desk, places: Sequence[Place]) -> list[Shot]:
+def needed(shoot: Shoot, places: Sequence[CellKey]) -> list[Shot]:
     """Charts of the cells, of their heroes' cells and of the main heroes' cells."""
     out: dict[str, Shot] = {}
     for place in places:
-        for p in {place, *targets_of(desk, place)}:
-            out |= {s.id: s for s in desk.charts(p)}
+        for p in {place, *targets_of(shoot, place)}:
+            out |= {s.id: s for s in shoot.charts(p)}
     return list(out.values())
 
 
-def targets_of(desk: Desk, place: Place) -> list[Place]:
+def targets_of(shoot: Shoot, place: CellKey) -> list[CellKey]:
     """The cell that this one is matched to: its setup's hero's, or for that one the main hero's."""
-    setup = desk.production.find(Setup, place[0])
-    hero = hero_of(desk.production, setup)
+    setup = shoot.production.find(Setup, place[0])
+    hero = hero_of(shoot.production, setup)
     if setup is None or hero is None:
         return []
     if hero.camera_id != place[1]:
         return [(setup.id, hero.camera_id)]
-    main = main_hero(desk.production, setup)
+    main = main_hero(shoot.production, setup)
     return [] if main is None else [(main.setup_id, main.camera_id)]
 
 
@@ -393,11 +393,11 @@ def brighter(evidence: Evidence) -> float:
     return float(np.median(np.log2(shot / hero)))
 
 
-def shot_grade(desk: Desk, shot: Shot) -> Correction:
+def shot_grade(shoot: Shoot, shot: Shot) -> Correction:
     """What a shot is graded with."""
-    own = desk.trims.get(shot.id)
-    found = correction_of(desk.production, own) if own is not None and own.on else None
-    return found if found is not None else desk.grade_at((shot.setup_id, shot.camera_id))
+    own = shoot.trims.get(shot.id)
+    found = correction_of(shoot.production, own) if own is not None and own.on else None
+    return found if found is not None else shoot.grade_at((shot.setup_id, shot.camera_id))
 
 
 def means(config: ColourConfig, encoding: str) -> str:
