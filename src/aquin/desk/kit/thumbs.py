@@ -43,7 +43,8 @@ class Thumbs(QThread):
         self._kept: OrderedDict[Key, QIcon | None] = OrderedDict()
         self._wanted: list[Key] = []
         self._mutex, self._wake = QMutex(), QWaitCondition()
-        self._stop = self._busy = False
+        self._stop = False
+        self._under_way = 0
         self._made.connect(self._take)
 
     def show(
@@ -82,14 +83,14 @@ class Thumbs(QThread):
                 batch = self._wanted[-BATCH:]  # what was asked for last is on screen now
                 del self._wanted[-BATCH:]
                 production, config, seen_on = self._production, self._config, self._seen_on
-                self._busy = True
+                self._under_way += 1
             known = production is not None and config is not None
             made = _pictures(production, config, seen_on, batch) if known else {}  # type: ignore[arg-type]
             self._made.emit(((production, config, seen_on), made))
 
     def _take(self, made: tuple[tuple[object, ...], dict[Key, QImage]]) -> None:
         with QMutexLocker(self._mutex):
-            self._busy = bool(self._wanted)
+            self._under_way -= 1
         if made[0] == (self._production, self._config, self._seen_on):  # not through a chain that was left
             for key, image in made[1].items():
                 self._kept[key] = QIcon(QPixmap.fromImage(image))
@@ -97,7 +98,7 @@ class Thumbs(QThread):
 
     def idle(self) -> bool:
         with QMutexLocker(self._mutex):
-            return not self._wanted and not self._busy
+            return not self._wanted and not self._under_way
 
     def finish(self) -> None:
         with QMutexLocker(self._mutex):
