@@ -173,6 +173,9 @@ class BenchLink(QObject):
         side, hero = self.state.side("shot"), self.state.side("hero")
         if production is None or shot is None or at is None or side is None or hero is None:
             return False
+        first = self.side("hero")
+        if shot.kind == "chart" and first is not None and first.kind == "chart":
+            return False  # what both show is better than what is known
         if (hero.shot_id, hero.frame, side.frame) != (at.hero.id, at.hero_frame, at.shot_frame):
             return False  # other frames than those that were compared
         self._serial += 1
