@@ -40,7 +40,7 @@ def keys_dialog(parent: QWidget, view: str) -> QDialog:
     both = QHBoxLayout()
     both.setSpacing(32)
     here = view if view in VIEWS else "bench"
-    groups = ["app", "file", here, *(v for v in VIEWS if v != here)]
+    groups = [g for g in ("app", "file", here, *(v for v in VIEWS if v != here)) if keys_of(g)]
     total = sum(len(keys_of(g)) + 1 for g in groups)
     sides: list[list[str]] = [[], []]
     filled = 0

@@ -367,7 +367,7 @@ class BenchView(QWidget):
         words = ""
         if found and self.state.now.shot is not None:
             more = f" And {len(found) - 1} more." if len(found) > 1 else ""
-            words = f"{'!' if found[0].severity == 'error' else '?'}  {found[0].what}{more}"
+            words = f"{'!' if found[0].severity == 'error' else '?'}  {found[0].what.rstrip('.')}.{more}"
             fix = found[0].fix
             if fix is not None and self.session.writable:
                 text = fix.words[:1].upper() + fix.words[1:]
