@@ -169,3 +169,16 @@ def settled(filmed: Path, once: Callable[[str, Callable[[Path], None]], Path]) -
 
     once("settled", settle_all)
     return filmed.with_name("settled.aquin")
+
+
+@pytest.fixture(scope="module")
+def pair(tmp_path_factory: pytest.TempPathFactory) -> tuple[Path, Path]:
+    """Two views of one scene by different cameras, as scene-linear files."""
+    from aquin.exchange import picture
+    from stereo import camera, stereo_pair
+
+    folder = tmp_path_factory.mktemp("pair")
+    views = stereo_pair()
+    picture.write(folder / "hero.exr", views.left)
+    picture.write(folder / "shot.exr", camera(views.right, np.random.default_rng(4)))
+    return folder / "hero.exr", folder / "shot.exr"

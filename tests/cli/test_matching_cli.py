@@ -1,48 +1,21 @@
 """Matching from the command line: two files by what both show, and a whole production."""
 
-import io
 import json
-import sys
-from contextlib import redirect_stderr, redirect_stdout
 from pathlib import Path
 
 import numpy as np
 import pytest
 
-from aquin.cli import main as command
 from aquin.exchange import cdl_file, picture
 from aquin.frames import open_source
 from aquin.production import Production, Setup, Shot
-from stereo import camera, stereo_pair
-
-
-def plain(*words: str | Path) -> tuple[int, str, str]:
-    """The command in this process: exit code, and what it said on stdout and stderr."""
-    out, err = io.StringIO(), io.StringIO()
-    old = sys.argv
-    sys.argv = ["aquin", *map(str, words)]
-    try:
-        with redirect_stdout(out), redirect_stderr(err), pytest.raises(SystemExit) as stop:
-            command.run()
-    finally:
-        sys.argv = old
-    return int(stop.value.code or 0), out.getvalue(), err.getvalue()
+from cli.running import plain
 
 
 def run(*words: str | Path) -> tuple[int, dict, str]:
     """The same with its JSON."""
     code, text, line = plain(*words, "--json")
     return code, json.loads(text) if text else {}, line
-
-
-@pytest.fixture(scope="module")
-def pair(tmp_path_factory: pytest.TempPathFactory) -> tuple[Path, Path]:
-    """Two views of one scene by different cameras, as scene-linear files."""
-    folder = tmp_path_factory.mktemp("pair")
-    views = stereo_pair()
-    picture.write(folder / "hero.exr", views.left)
-    picture.write(folder / "shot.exr", camera(views.right, np.random.default_rng(4)))
-    return folder / "hero.exr", folder / "shot.exr"
 
 
 ENCODINGS = ("--hero-encoding", "ACEScg", "--shot-encoding", "ACEScg")

@@ -2,23 +2,21 @@
 stop.
 """
 
-import io
 import json
 import os
 import signal
 import subprocess
 import sys
 import time
-from contextlib import redirect_stderr, redirect_stdout
 from pathlib import Path
 from typing import NamedTuple
 
 import numpy as np
 import pytest
 
-from aquin.cli import main as command
 from aquin.production import Camera, Production, Setup, Shot
 from aquin.simulate.film import write_still
+from cli.running import plain
 
 ROOT = Path(__file__).parents[2]
 
@@ -30,16 +28,9 @@ class Done(NamedTuple):
 
 def run(*words: str | Path, code: int = 0) -> Done:
     """Run the command in this process."""
-    out, err = io.StringIO(), io.StringIO()
-    old = sys.argv
-    sys.argv = ["aquin", *map(str, words)]
-    try:
-        with redirect_stdout(out), redirect_stderr(err), pytest.raises(SystemExit) as stop:
-            command.run()
-    finally:
-        sys.argv = old
-    done = Done(out.getvalue(), err.getvalue())
-    assert int(stop.value.code or 0) == code, (stop.value.code, done)
+    found, *said = plain(*words)
+    done = Done(*said)
+    assert found == code, (found, done)
     return done
 
 

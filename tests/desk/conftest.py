@@ -5,7 +5,9 @@ from typing import Any
 
 import numpy as np
 import pytest
+from PySide6.QtWidgets import QApplication
 
+from aquin.desk.app import application
 from aquin.desk.bench import files
 
 PROBE = np.linspace(0.05, 0.9, 12, dtype=np.float32).reshape(4, 3)
@@ -45,3 +47,8 @@ def solved_once() -> Iterator[None]:
         for name in ("with_chart", "solve_sides", "solve_for_skin"):
             patch.setattr(files, name, _once(getattr(files, name)))
         yield
+
+
+@pytest.fixture(scope="session")
+def app() -> QApplication:
+    return application()

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QWidget
 
 from aquin.desk.kit.jobs import Jobs
 from aquin.desk.window import Window
+from aquin.production import Production
 
 
 class BenchPage:
@@ -102,6 +103,12 @@ def press(
 ) -> None:
     QTest.keyClick(widget, key, modifier)
     QTest.qWait(20)
+
+
+def production_of(window: Window) -> Production:
+    found = window.productions.current
+    assert found is not None
+    return found
 
 
 def session_file(folder: Path) -> Path:

@@ -13,10 +13,9 @@ import pytest
 from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PySide6.QtGui import QDropEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QWidget
+from PySide6.QtWidgets import QApplication
 
 from aquin.colour.grade import Grade
-from aquin.desk.app import application
 from aquin.desk.bench.pictures import BLINK_MS, HOLD_MS
 from aquin.desk.bench.session_file import read_session
 from aquin.desk.bench.state import BenchState
@@ -30,12 +29,7 @@ from aquin.exchange import cdl_file, grade_file
 from aquin.jobs.load_side import Side
 from aquin.own_files import last_session
 from aquin.simulate.demo import film_first_takes, is_done
-from desk.pages import do_next, page
-
-
-@pytest.fixture(scope="module")
-def app() -> QApplication:
-    return application()
+from desk.pages import do_next, page, press
 
 
 @pytest.fixture
@@ -61,13 +55,6 @@ def until(condition: Callable[[], bool], seconds: float = 15) -> None:
     while not condition() and time.monotonic() < end:
         QTest.qWait(15)
     assert condition()
-
-
-def press(
-    widget: QWidget, key: Qt.Key, modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier
-) -> None:
-    QTest.keyClick(widget, key, modifier)
-    QTest.qWait(20)
 
 
 def test_main_job_open_find_settle_export_read_back(

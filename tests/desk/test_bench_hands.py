@@ -18,7 +18,6 @@ from aquin.desk.bench.hands import AreaHand
 from aquin.desk.bench.session_file import read_session, write_session
 from aquin.desk.screenshots import settle_down
 from aquin.desk.window import Window
-from aquin.exchange import picture
 from aquin.frames import open_source
 from aquin.jobs.load_side import Role
 from aquin.jobs.shown_shot import neighbour
@@ -26,28 +25,17 @@ from aquin.production import Event, Production, Shot
 from aquin.production.cells import tolerances_of
 from aquin.production.grading import held_grade
 from desk.pages import page
-from stereo import camera, stereo_pair
 
 LEFT = Qt.MouseButton.LeftButton
 
 
 @pytest.fixture(scope="module")
-def files(tmp_path_factory: pytest.TempPathFactory) -> tuple[Path, Path]:
-    """Two views of one scene, the second by another camera."""
-    folder = tmp_path_factory.mktemp("views")
-    views = stereo_pair()
-    picture.write(folder / "hero.exr", views.left)
-    picture.write(folder / "shot.exr", camera(views.right, np.random.default_rng(4)))
-    return folder / "hero.exr", folder / "shot.exr"
-
-
-@pytest.fixture(scope="module")
-def solved(files: tuple[Path, Path]) -> Iterator[Window]:
+def solved(pair: tuple[Path, Path]) -> Iterator[Window]:
     application()
     made = Window(keep=False)
     made.resize(1280, 800)
     made.show()
-    for role, path in zip(("hero", "shot"), files, strict=True):
+    for role, path in zip(("hero", "shot"), pair, strict=True):
         page(made).files.open_file(role, str(path), "ACEScg")  # type: ignore[arg-type]
     settle_down(made)
     assert made.state.match is not None and made.state.match.by == "points"

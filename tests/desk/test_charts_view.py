@@ -13,7 +13,7 @@ from PySide6.QtWidgets import QApplication
 from test_shots import until
 
 from aquin.charts.layout import layout
-from aquin.desk.app import application, put_away
+from aquin.desk.app import put_away
 from aquin.desk.charts.state import ChartDesk
 from aquin.desk.screenshots import settle_down
 from aquin.desk.shots.raw_dialog import RawDialog
@@ -24,6 +24,7 @@ from aquin.production.charting import mark_of
 from aquin.production.grading import balance_of, held_grade
 from aquin.production.raw import decode_of
 from aquin.production.records import Root
+from desk.pages import production_of
 from rawfile import put
 from stills import still
 
@@ -79,11 +80,6 @@ def fill(folder: Path) -> Path:
     return folder / "ferry.aquin"
 
 
-@pytest.fixture(scope="module")
-def app() -> QApplication:
-    return application()
-
-
 @pytest.fixture
 def window(app: QApplication, tmp_path: Path) -> Iterator[Window]:
     made = Window()
@@ -95,12 +91,6 @@ def window(app: QApplication, tmp_path: Path) -> Iterator[Window]:
     settle_down(made)
     yield made
     put_away(made)
-
-
-def production_of(window: Window) -> Production:
-    found = window.productions.current
-    assert found is not None
-    return found
 
 
 def shot(window: Window, name: str) -> Shot:

@@ -22,7 +22,7 @@ from aquin.production.audit.finding import Fix
 from aquin.production.cells import State, board
 from aquin.production.grading import held_grade
 from aquin.production.settings import config_of
-from desk.pages import page, wait_for
+from desk.pages import page, production_of, wait_for
 
 
 def copy_of(production: Path) -> Path:
@@ -56,11 +56,6 @@ def window(file: Path) -> Iterator[Window]:
     made = opened(file)
     yield made
     put_away(made)
-
-
-def production_of(window: Window) -> Production:
-    assert window.session.production is not None
-    return window.session.production
 
 
 def within(window: Window) -> Shot:

@@ -11,20 +11,16 @@ from PySide6.QtWidgets import QApplication, QComboBox, QLabel, QMenu, QPushButto
 from test_shots import fill, until
 
 from aquin.charts.identify import Candidate
-from aquin.desk.app import application, put_away
+from aquin.desk.app import put_away
 from aquin.desk.kit.number import Number
 from aquin.desk.plan.dialogs import ask_nearest, write_sheet
 from aquin.desk.plan.strip import ExposureStrip
 from aquin.desk.screenshots import settle_down
 from aquin.desk.window import Window
 from aquin.exchange import cube
-from aquin.production import Camera, Production, Setup
+from aquin.production import Camera, Setup
 from aquin.production.settings import deliverables_of, policy_of
-
-
-@pytest.fixture(scope="module")
-def app() -> QApplication:
-    return application()
+from desk.pages import production_of
 
 
 @pytest.fixture
@@ -38,12 +34,6 @@ def window(app: QApplication, tmp_path: Path) -> Iterator[Window]:
     settle_down(made)
     yield made
     put_away(made)
-
-
-def production_of(window: Window) -> Production:
-    found = window.productions.current
-    assert found is not None
-    return found
 
 
 def words(window: Window) -> str:

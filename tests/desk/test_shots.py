@@ -12,7 +12,7 @@ from PySide6.QtGui import QDropEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLineEdit
 
-from aquin.desk.app import application, put_away
+from aquin.desk.app import put_away
 from aquin.desk.screenshots import settle_down
 from aquin.desk.shots.log import COLUMNS, FROM_CAMERA, ShotLog
 from aquin.desk.window import Window
@@ -24,14 +24,9 @@ from aquin.production.grading import held_grade
 from aquin.production.looking import thumbnail
 from aquin.production.remembered import Remembered
 from aquin.simulate.film import write_still
-from desk.pages import do_next, page
+from desk.pages import do_next, page, production_of
 
 COLUMN = {c.key: k for k, c in enumerate(COLUMNS)}
-
-
-@pytest.fixture(scope="module")
-def app() -> QApplication:
-    return application()
 
 
 def until(condition: Callable[[], bool], seconds: float = 20) -> None:
@@ -97,12 +92,6 @@ def opened(window: Window, tmp_path: Path) -> Window:
     window.show_view("shots")
     settle_down(window)
     return window
-
-
-def production_of(window: Window) -> Production:
-    found = window.productions.current
-    assert found is not None
-    return found
 
 
 def named(window: Window, name: str) -> Shot:
