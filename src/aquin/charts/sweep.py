@@ -8,6 +8,7 @@ in shade.
 
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field, replace
+from functools import cached_property
 
 import cv2
 import numpy as np
@@ -71,6 +72,10 @@ class Sweep:
         """The chart's reading: the best frame's, its patches averaged over the good frames. Noise goes down by their
         root.
         """
+        return self._averaged
+
+    @cached_property
+    def _averaged(self) -> Reading | None:
         if self.best is None or self.best.reading is None:
             return None
         chosen = [k.reading for k in self.looks if k.number in self.good and k.reading is not None]
