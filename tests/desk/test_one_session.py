@@ -326,3 +326,15 @@ def _events(seconds: float) -> None:
     loop = QEventLoop()
     QTimer.singleShot(int(seconds * 1000), loop.quit)
     loop.exec()
+
+
+def test_nothing_of_the_shot_before_speaks_for_files_that_are_opened(window: Window, demo: Path) -> None:
+    """Two charts were matched by what the production knew of another shot."""
+    window.look_beside(within(window))
+    settle_down(window, 60)
+    assert window.state.given is not None
+    assert window.open_session(demo / "ferry.json")
+    assert window.state.given is None and window.state.match is None and not window.state.known.rows
+    settle_down(window, 120)
+    assert window.state.given is None
+    assert window.state.match is not None and window.state.match.by == "chart"

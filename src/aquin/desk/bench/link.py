@@ -126,7 +126,6 @@ class BenchLink(QObject):
         state.hero_grade = (
             (held_grade(production, hero_owner) or Grade()) if hero_owner is not None else Grade()
         )
-        state.match = state.given = state.pictures = None
         state.tolerances = tolerances_of(production)
         state.known = self._known(production)
         for role, owner in owners.items():
@@ -327,6 +326,7 @@ class BenchLink(QObject):
     def resolve(self) -> None:
         """After a session file was opened: sides whose shots this production does not have are files like any other."""
         production, now = self.session.production, self.state.now
+        self._serial += 1  # what is looked up for the shot before comes too late
         for role in ROLES:
             side = now.side(role)
             if (

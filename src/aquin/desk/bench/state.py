@@ -147,6 +147,8 @@ class BenchState:
             self._past.clear()
         self._future.clear()
         self.now = decisions
+        self.match = self.given = self.pictures = None  # all of it was of what was shown before
+        self.known, self.hero_grade = Known(), Grade()
 
     def follow(self, **fields: Any) -> None:
         """Take over what was decided elsewhere."""

@@ -39,7 +39,7 @@ class ChartWidgets(QWidget):
         self.columns.addWidget(self._list())
         self.columns.addWidget(self._middle())
         self.columns.addWidget(self._side())
-        self.columns.setSizes([232, 574, 376])
+        self.columns.setSizes([250, 562, 370])
         self.columns.setStretchFactor(1, 1)
         return self.columns
 
