@@ -9,11 +9,11 @@ from PySide6.QtCore import QObject, Signal
 
 from aquin.colour.config import ColourConfig
 from aquin.production import Shot
-from aquin.production.shoot import CellKey, Shoot
 
 if TYPE_CHECKING:
     from aquin.production import Production
     from aquin.production.cells import Cell, ShotState
+    from aquin.production.shoot import CellKey, Shoot
 
 
 Screen = tuple[str, str]
@@ -95,6 +95,8 @@ class Session(QObject):
     @property
     def shoot(self) -> Shoot | None:
         """What is looked up for matching; made once for each state of the production."""
+        from aquin.production.shoot import Shoot
+
         if self.production is None:
             return None
         if self._shoot is None or self._shoot[0] != self.revision:

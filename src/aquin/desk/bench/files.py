@@ -1,10 +1,12 @@
 """Opening, reading and solving: what happens to files between the person's hand and the Bench's state."""
 
+from __future__ import annotations
+
 from collections import OrderedDict
 from collections.abc import Callable, Sequence
 from dataclasses import replace
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from PySide6.QtCore import QObject, Signal
@@ -19,9 +21,14 @@ from aquin.errors import AquinError
 from aquin.files import write_text
 from aquin.frames.opening import SUFFIXES
 from aquin.jobs.load_side import ROLES, Loaded, Role, Side, key_of, open_side, reread, size_of, with_chart
-from aquin.jobs.match_pair import SkinWish, solve_for_skin, solve_sides
-from aquin.match.engine import Match
+from aquin.late import late
 from aquin.own_files import added_config
+
+if TYPE_CHECKING:
+    from aquin.jobs import match_pair
+    from aquin.match.engine import Match
+else:
+    (match_pair,) = late("aquin.jobs.match_pair")
 
 KEPT_BYTES = 400_000_000
 """Frames that are kept for coming back to, or were read ahead."""
@@ -247,7 +254,7 @@ class Files(QObject):
         def work() -> tuple[Loaded, Loaded, Match | AquinError]:
             sides = [hero, shot] if given is not None else [with_chart(k, chart) for k in (hero, shot)]
             try:
-                return sides[0], sides[1], solve_sides(sides[0], sides[1], grade, named, given)
+                return sides[0], sides[1], match_pair.solve_sides(sides[0], sides[1], grade, named, given)
             except AquinError as error:
                 return sides[0], sides[1], error
 
@@ -304,7 +311,7 @@ class Files(QObject):
         if match is None or hero is None or shot is None or view is None:
             return
         grade, now = state.hero_grade, state.now
-        wish = SkinWish(view, now.dabs, now.faces)
+        wish = match_pair.SkinWish(view, now.dabs, now.faces)
 
         def done(found: tuple[Match, bool]) -> None:
             if state.match is match and found[1]:
@@ -314,7 +321,7 @@ class Files(QObject):
         self.jobs.start_long(
             "solve skin",
             "solving for skin",
-            lambda tell: solve_for_skin(match, hero, shot, grade, wish),
+            lambda tell: match_pair.solve_for_skin(match, hero, shot, grade, wish),
             done,
             self.told.emit,
             aside=True,

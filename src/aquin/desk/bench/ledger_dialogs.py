@@ -1,6 +1,9 @@
 """Dialogs of the ledger: a production's tolerances, and the ledger's history."""
 
+from __future__ import annotations
+
 from collections.abc import Mapping, Sequence
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
@@ -22,7 +25,9 @@ from aquin.desk.kit.labels import Words
 from aquin.desk.kit.listing import listing
 from aquin.desk.kit.number import Number
 from aquin.measure.ledger import AXES, MAIN, Evidence, measure
-from aquin.production.history import Step
+
+if TYPE_CHECKING:
+    from aquin.production.history import Step
 
 
 class ToleranceDialog(QDialog):
@@ -158,6 +163,8 @@ class HistoryDialog(QDialog):
 
 def session_steps(past: Sequence[tuple[str, Grade]], now: Grade) -> list[Step]:
     """Grades of this session, the newest first, from what was done and the grade before it."""
+    from aquin.production.history import Step
+
     out: list[Step] = []
     after = now
     for what, before in reversed(past):

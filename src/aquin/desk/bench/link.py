@@ -17,27 +17,26 @@ from aquin.desk.kit.dialogs import open_fitting
 from aquin.desk.kit.jobs import Latest
 from aquin.errors import AquinError
 from aquin.jobs.load_side import ROLES, Role, Side
-from aquin.jobs.shown_shot import beside, known_source, neighbour, side_of, used_of
+from aquin.late import late
 from aquin.production import Option, Record, Shot
-from aquin.production.audit import Finding, apply_fix
-from aquin.production.cells import (
-    agree,
-    agreed,
-    findings_beside,
-    keep_tolerances,
-    open_findings,
-    tolerances_of,
-)
-from aquin.production.grading import held_grade, keep_grade
-from aquin.production.history import Step, history_of
-from aquin.production.shoot import Shoot
 
 if TYPE_CHECKING:
     from aquin.desk.bench.files import Files
     from aquin.desk.session import Session
+    from aquin.jobs import shown_shot
     from aquin.match.engine import Source
     from aquin.measure.skin import Dab
-    from aquin.production import Production
+    from aquin.production import Production, audit, cells, grading, history
+    from aquin.production.audit import Finding
+    from aquin.production.history import Step
+else:
+    audit, cells, grading, history, shown_shot = late(
+        "aquin.production.audit",
+        "aquin.production.cells",
+        "aquin.production.grading",
+        "aquin.production.history",
+        "aquin.jobs.shown_shot",
+    )
 
 
 AFTER_MS = 160
@@ -92,8 +91,8 @@ class BenchLink(QObject):
         if production is None or shoot is None:
             return False
         sides: dict[Role, Side] = {}
-        for one, role, frame in beside(production, shoot, shot):
-            side = side_of(production, one, frame)
+        for one, role, frame in shown_shot.beside(production, shoot, shot):
+            side = shown_shot.side_of(production, one, frame)
             if side is None:
                 return False
             sides[role] = side
@@ -103,7 +102,7 @@ class BenchLink(QObject):
     def open(self, shot: Shot, role: Role, frame: int | None = None) -> bool:
         """A shot on one side; the other one stays. False when its file is not there."""
         production = self.session.production
-        side = None if production is None else side_of(production, shot, frame)
+        side = None if production is None else shown_shot.side_of(production, shot, frame)
         if production is None or side is None:
             return False
         sides: dict[Role, Side] = {role: side}
@@ -119,14 +118,18 @@ class BenchLink(QObject):
         hero, shot = sides.get("hero"), sides.get("shot")
         owners = {r: production.find(Shot, s.shot_id) for r, s in sides.items() if s.shot_id}
         kept = state.grade if shot is not None and not shot.shot_id and shot == state.now.shot else Grade()
-        grade = (held_grade(production, one) or Grade()) if (one := owners.get("shot")) is not None else kept
+        grade = (
+            (grading.held_grade(production, one) or Grade())
+            if (one := owners.get("shot")) is not None
+            else kept
+        )
         hero_owner = owners.get("hero")
         dabs = tuple(self._painted(production, s) for s in (hero, shot))
         state.show(Decisions(hero, shot, grade, dabs=(dabs[0], dabs[1])))
         state.hero_grade = (
-            (held_grade(production, hero_owner) or Grade()) if hero_owner is not None else Grade()
+            (grading.held_grade(production, hero_owner) or Grade()) if hero_owner is not None else Grade()
         )
-        state.tolerances = tolerances_of(production)
+        state.tolerances = cells.tolerances_of(production)
         state.known = self._known(production)
         for role, owner in owners.items():
             self.standing.emit(role, owner, state.hero_grade if role == "hero" else grade)
@@ -158,12 +161,12 @@ class BenchLink(QObject):
         shot, shoot = self.shot, self.session.shoot
         if shot is None or shoot is None:
             hero = self.side("hero")
-            found = tuple(open_findings(production).get(hero.id, ())) if hero is not None else ()
+            found = tuple(cells.open_findings(production).get(hero.id, ())) if hero is not None else ()
             return Known(findings=found)
         measured = self.session.state_of(shot.id)
         rows = measured.rows if measured is not None and measured.grade == self.state.grade else ()
-        findings = findings_beside(shoot, shot, open_findings(production))
-        return Known(rows, self.state.grade if rows else None, findings, used_of(production, shot))
+        findings = cells.findings_beside(shoot, shot, cells.open_findings(production))
+        return Known(rows, self.state.grade if rows else None, findings, shown_shot.used_of(production, shot))
 
     def _learn(self) -> bool:
         """What charts and compared frames say of the shot is looked up beside this thread; False: nothing can be."""
@@ -181,8 +184,10 @@ class BenchLink(QObject):
         serial, config = self._serial, self.session.config
 
         def work() -> tuple[int, Source | None]:
+            from aquin.production.shoot import Shoot
+
             try:
-                return serial, known_source(production, Shoot(production, config), shot)
+                return serial, shown_shot.known_source(production, Shoot(production, config), shot)
             except AquinError:
                 return serial, None
 
@@ -205,9 +210,9 @@ class BenchLink(QObject):
             return
         sides = []
         for by in (1, -1):
-            other = neighbour(production, shoot, shot, by)
-            for one, _, frame in beside(production, shoot, other) if other is not None else ():
-                if (side := side_of(production, one, frame)) is not None:
+            other = shown_shot.neighbour(production, shoot, shot, by)
+            for one, _, frame in shown_shot.beside(production, shoot, other) if other is not None else ():
+                if (side := shown_shot.side_of(production, one, frame)) is not None:
                     sides.append(side)
         self.files.read_ahead(sides)
 
@@ -218,7 +223,7 @@ class BenchLink(QObject):
         production, shoot, shot = self.session.production, self.session.shoot, self.shot
         if production is None or shoot is None or shot is None:
             return "The shot on the Bench is of no production."
-        other = neighbour(production, shoot, shot, by)
+        other = shown_shot.neighbour(production, shoot, shot, by)
         if other is None:
             return "There is no further shot in this setup."
         return (
@@ -247,7 +252,7 @@ class BenchLink(QObject):
             return False
         try:
             if before.grade != now.grade:
-                keep_grade(production, self.session.config, shot, now.grade, what)
+                grading.keep_grade(production, self.session.config, shot, now.grade, what)
             self._keep_painted(production, before, now)
         except AquinError as error:
             self.told.emit(f"The last change is not saved: {error.line()}")
@@ -291,16 +296,16 @@ class BenchLink(QObject):
             owner, side = self.side(role), state.side(role)
             if owner is None or side is None:
                 continue
-            now = side_of(production, owner, side.frame)
+            now = shown_shot.side_of(production, owner, side.frame)
             if now is not None and replace(now, corners=side.corners) != side:
                 state.follow(**{role: replace(now, corners=side.corners)})
                 again.append(role)
         if (shot := self.shot) is not None:
-            state.follow(grade=held_grade(production, shot) or Grade())
+            state.follow(grade=grading.held_grade(production, shot) or Grade())
         hero = self.side("hero")
-        first = (held_grade(production, hero) or Grade()) if hero is not None else state.hero_grade
+        first = (grading.held_grade(production, hero) or Grade()) if hero is not None else state.hero_grade
         moved = first != state.hero_grade
-        state.hero_grade, state.tolerances = first, tolerances_of(production)
+        state.hero_grade, state.tolerances = first, cells.tolerances_of(production)
         painted = tuple(
             self._painted(production, s)
             if (s := state.side(r)) is not None and s.shot_id
@@ -345,20 +350,22 @@ class BenchLink(QObject):
 
     def agree(self) -> str:
         """Mark the shot on the Bench as agreed, or open it again; what was done, in words. Raises AquinError."""
+        from aquin.production.shoot import Shoot
+
         production, shot, shoot = self.session.production, self.shot, self.session.shoot
         if production is None or shot is None or shoot is None:
             return "Only shots of the production can be marked as agreed."
         self.state.end_stroke()
         shoot = Shoot(production, self.session.config)
-        on = not agreed(production, shoot, shot)
-        agree(production, shoot, [shot], on)
+        on = not cells.agreed(production, shoot, shot)
+        cells.agree(production, shoot, [shot], on)
         return f"{shot.name} is agreed." if on else f"{shot.name} is open again."
 
     def fix(self, finding: Finding) -> None:
         """Make the change that a finding offers."""
         if self.session.production is not None:
             try:
-                apply_fix(self.session.production, finding)
+                audit.apply_fix(self.session.production, finding)
             except AquinError as error:
                 self.told.emit(error.line())
 
@@ -387,8 +394,8 @@ class BenchLink(QObject):
         production = self.session.production
         try:
             if production is not None:
-                keep_tolerances(production, values)
-                values = tolerances_of(production)
+                cells.keep_tolerances(production, values)
+                values = cells.tolerances_of(production)
         except AquinError as error:
             self.told.emit(error.line())
             return
@@ -402,7 +409,7 @@ class BenchLink(QObject):
         try:
             if production is not None and shot is not None:
                 state.end_stroke()
-                steps = history_of(production, shot)
+                steps = history.history_of(production, shot)
             else:
                 steps = session_steps([(s.what, s.before.grade) for s in state.past], state.grade)
         except AquinError as error:

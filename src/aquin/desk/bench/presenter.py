@@ -2,8 +2,11 @@
 work into jobs.
 """
 
+from __future__ import annotations
+
 from dataclasses import replace
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import numpy as np
 from PySide6.QtCore import QObject, Signal
@@ -18,13 +21,12 @@ from aquin.desk.bench.regions import Regions
 from aquin.desk.bench.seeing import Seeing
 from aquin.desk.bench.state import BenchState, Decisions, parted
 from aquin.desk.kit.jobs import Jobs
-from aquin.exchange.proof import Proof
-from aquin.jobs.export_grade import export_grade
 from aquin.jobs.load_side import ROLES, Role, colour_at
-from aquin.match.engine import second_pass
-from aquin.match.settle import settle as settle_axis
 from aquin.measure.ledger import AXES, REPORTED
 from aquin.measure.looks import facts
+
+if TYPE_CHECKING:
+    from aquin.exchange.proof import Proof
 
 
 class Presenter(QObject):
@@ -55,6 +57,8 @@ class Presenter(QObject):
 
     def _settle_picture(self, axis: str) -> None:
         """An axis that is measured on whole pictures: beside this thread."""
+        from aquin.match.settle import settle as settle_axis
+
         state, baked = self.state, self.seeing.baked
         hero, shot = state.loaded["hero"], state.loaded["shot"]
         if state.match is None or baked is None or hero is None or shot is None:
@@ -99,6 +103,8 @@ class Presenter(QObject):
 
     def second_pass(self) -> None:
         """A tone curve and a hue warp on what the present grade leaves."""
+        from aquin.match.engine import second_pass
+
         match, grade = self.state.match, self.state.grade
         if match is None:
             return
@@ -209,6 +215,8 @@ class Presenter(QObject):
 
     def export(self, path: Path, size: int = 65, force: bool = False) -> None:
         """Write the grade and prove the file, in the background."""
+        from aquin.jobs.export_grade import export_grade
+
         if not path.suffix:
             path = path.with_suffix(".cdl")
         grade = self.state.grade

@@ -1,5 +1,9 @@
 """The Bench's right side in parts that fold: ledger, alternatives, export, stack, regions, note."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
 from PySide6.QtCore import QEvent, QObject, QPoint, Qt, Signal
 from PySide6.QtGui import QFocusEvent, QKeyEvent
 from PySide6.QtWidgets import (
@@ -14,7 +18,6 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from aquin.charts.solve import Solution
 from aquin.desk.bench.ledger import Ledger
 from aquin.desk.bench.regions import Regions
 from aquin.desk.bench.stack import Stack
@@ -25,7 +28,10 @@ from aquin.desk.kit.columns import COLUMNS, Columns
 from aquin.desk.kit.labels import Words
 from aquin.desk.kit.number import Number
 from aquin.desk.kit.section import Section
-from aquin.match.engine import Match, Weight
+
+if TYPE_CHECKING:
+    from aquin.charts.solve import Solution
+    from aquin.match.engine import Match, Weight
 
 ROW = 22
 """Height of an alternative."""

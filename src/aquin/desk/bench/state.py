@@ -1,22 +1,25 @@
 """What the Bench shows, without Qt: two opened files, their readings, the solutions, the grade, and its history."""
 
+from __future__ import annotations
+
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
-from typing import Any, Protocol
+from typing import TYPE_CHECKING, Any, Protocol
 
 import numpy as np
 
 from aquin.arrays import Float64
 from aquin.charts.layout import layout
-from aquin.charts.solve import Solution
 from aquin.colour.config import ColourConfig
 from aquin.colour.grade import Grade
 from aquin.jobs.load_side import ROLES, At, Loaded, Role, Side, colour_at
-from aquin.match.engine import Match, Source, Weight
-from aquin.match.settle import settle
 from aquin.measure.ledger import MAIN, Evidence, PictureValues, Row, measure
 from aquin.measure.skin import Dab
-from aquin.production.audit.finding import Finding
+
+if TYPE_CHECKING:
+    from aquin.charts.solve import Solution
+    from aquin.match.engine import Match, Source, Weight
+    from aquin.production.audit.finding import Finding
 
 Pair = tuple[At, At]
 """A place in the hero and the place of the same thing in the shot."""
@@ -254,6 +257,8 @@ class BenchState:
 
     def settle(self, axis: str) -> None:
         """Bring one axis to the hero."""
+        from aquin.match.settle import settle
+
         if self.match is not None:
             grade = (
                 self.taken(self.match.solution("cdl"))
