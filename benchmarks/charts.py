@@ -21,7 +21,7 @@ from aquin.charts.sweep import sweep
 from aquin.colour.config import ColourConfig
 from aquin.frames import open_source
 from heldout import by_measuring, compared, draw
-from photographs import Case, compose, error_in_patches, photographs
+from photographs import compose, error_in_patches, random_case
 from series import drawn, neutral_series
 
 
@@ -49,24 +49,15 @@ def heldout(count: int = 24) -> None:
 
 def find(count: int = 300) -> None:
     card, random = layout(), np.random.default_rng(8)
-    names = list(photographs())
     hits, errors, seconds = 0, [], []
     for seed in range(count):
-        angle = float(random.uniform(-180, 180))
-        width = float(random.uniform(0.16, 0.5)) * (0.6 if abs(np.sin(np.radians(angle))) > 0.5 else 1)
-        case = Case(
-            names[random.integers(len(names))],
-            width,
-            angle,
-            tuple(random.uniform(-0.5, 0.5, 2)),
-            (float(random.uniform(0.4, 0.6)), 0.5),
-            gap=float(random.uniform(0.1, 0.2)),
-            border=float(random.uniform(0.15, 0.5)),
-            blur=float(random.uniform(0.5, 1.6)),
+        case = random_case(
+            random,
+            seed,
+            0.16,
             stops=float(random.uniform(-2.5, 0.8)),
             encoding=("display", "log", "linear")[seed % 3],
             noise=float(random.uniform(0.002, 0.01)),
-            seed=seed,
         )
         frame, true = compose(case, card)
         start = time.perf_counter()

@@ -6,6 +6,7 @@ the case, then everything is encoded, blurred and made noisy together.
 
 from dataclasses import dataclass
 from functools import lru_cache
+from typing import Any
 
 import cv2
 import numpy as np
@@ -165,3 +166,22 @@ def error_in_patches(found: np.ndarray, true: np.ndarray, layout: Layout) -> flo
     a, b = (project(unit_to_pixels(c), layout.cells()) for c in (found, true))
     side = np.sqrt(cv2.contourArea(true.astype(np.float32)) / len(layout.patches))
     return float(np.hypot(*(a - b).T).max() / side)
+
+
+def random_case(random: np.random.Generator, seed: int, least: float = 0.18, **more: Any) -> Case:
+    """A chart of random size, angle, tilt and place on a photograph."""
+    names = list(photographs())
+    angle = float(random.uniform(-180, 180))
+    width = float(random.uniform(least, 0.5)) * (0.6 if abs(np.sin(np.radians(angle))) > 0.5 else 1)
+    return Case(
+        names[random.integers(len(names))],
+        width,
+        angle,
+        tuple(random.uniform(-0.5, 0.5, 2)),
+        (float(random.uniform(0.4, 0.6)), 0.5),
+        gap=float(random.uniform(0.1, 0.2)),
+        border=float(random.uniform(0.15, 0.5)),
+        blur=float(random.uniform(0.5, 1.6)),
+        seed=seed,
+        **more,
+    )

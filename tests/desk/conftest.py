@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QApplication
 
 from aquin.desk.app import application
 from aquin.desk.bench import files
+from aquin.jobs import match_pair
 
 PROBE = np.linspace(0.05, 0.9, 12, dtype=np.float32).reshape(4, 3)
 
@@ -44,8 +45,12 @@ def _once(work: Callable[..., Any]) -> Callable[..., Any]:
 @pytest.fixture(scope="session", autouse=True)
 def solved_once() -> Iterator[None]:
     with pytest.MonkeyPatch.context() as patch:
-        for name in ("with_chart", "solve_sides", "solve_for_skin"):
-            patch.setattr(files, name, _once(getattr(files, name)))
+        for module, name in (
+            (files, "with_chart"),
+            (match_pair, "solve_sides"),
+            (match_pair, "solve_for_skin"),
+        ):
+            patch.setattr(module, name, _once(getattr(module, name)))
         yield
 
 

@@ -9,34 +9,24 @@ import numpy as np
 
 from aquin.charts.latitude import Latitude, Limits, advice, latitude, ranked, refined_stops
 from aquin.charts.profile import Step, profile
-from aquin.charts.take import Take, expose, to_linear_of
+from aquin.charts.take import expose, to_linear_of
 from aquin.colour.config import ColourConfig
 from aquin.errors import AquinError
 from aquin.exchange.latitude_report import Report, write_latitude
-from aquin.jobs.series import camera_named, checked_stops, opened, read_files
+from aquin.jobs.series import SeriesAsk, camera_named, checked_stops, opened, read_files
 from aquin.production import Camera, charting
 from aquin.production.settings import config_of, policy_of
 from aquin.workers import Tell, part
 
 
-@dataclass(frozen=True)
-class LatitudeAsk:
-    """What is asked for. `camera`, `policy`: with a production."""
+@dataclass(frozen=True, kw_only=True)
+class LatitudeAsk(SeriesAsk):
+    """`policy`: with a production."""
 
-    files: tuple[Path, ...]
-    stops: tuple[float, ...]
     encoding: str | None
-    camera: str | None
     policy: str | None
     limits: Limits
     report: Path | None
-    layout: str
-    corners: tuple[tuple[float, float], ...]
-    matrix: str | None
-    range: str | None
-    config: Path | None
-    jobs: int | None
-    force: bool
 
 
 def latitude_series(ask: LatitudeAsk, tell: Tell | None = None) -> dict[str, Any]:
@@ -47,7 +37,7 @@ def latitude_series(ask: LatitudeAsk, tell: Tell | None = None) -> dict[str, Any
             "a latitude report is written as .pdf or .html", ask.report, "Give it one of these endings"
         )
     troubles: list[str] = []
-    if len(ask.files) == 1 and ask.files[0].suffix == ".aquin":
+    if ask.of_production:
         found, title, policy = _latitudes(ask, tell, troubles)
     else:
         found, title, policy = [_latitude_of_files(ask, tell)], ask.camera or ask.files[0].stem, "bright"
@@ -91,17 +81,7 @@ def _latitude_of_files(ask: LatitudeAsk, tell: Tell | None) -> Latitude:
     config = ColourConfig.find(ask.config, ask.files[0])
     stops = checked_stops(ask.stops, ask.files)
     encoding = config.resolve(ask.encoding) if ask.encoding else ""
-    base = Take(
-        ask.files[0],
-        encoding,
-        ask.layout,
-        ask.matrix or "",
-        ask.range or "",
-        {},
-        ask.corners,
-        None,
-        config=config.path,
-    )
+    base = ask.take(encoding, config)
     read = read_files(ask.files, stops, base, ask.jobs, tell)
     readings = [(s, r) for s, _, seen in read if (r := seen.reading()) is not None]
     to_linear = to_linear_of(base)

@@ -10,36 +10,25 @@ import numpy as np
 from aquin.charts.curve import GREY_U
 from aquin.charts.fits import Metric
 from aquin.charts.profile import Profile, Step, compare, nearest, profile
-from aquin.charts.take import Take
 from aquin.colour.config import ColourConfig
 from aquin.errors import AquinError
 from aquin.exchange.profile_file import SUFFIXES, values_of, write_profile
-from aquin.jobs.series import camera_named, checked_stops, opened, read_files
+from aquin.jobs.series import SeriesAsk, camera_named, checked_stops, opened, read_files
 from aquin.production import charting
 from aquin.production.settings import config_of
 from aquin.workers import Tell
 
 
-@dataclass(frozen=True)
-class ProfileAsk:
-    """What is asked for. `camera`, `keep`: with a production."""
+@dataclass(frozen=True, kw_only=True)
+class ProfileAsk(SeriesAsk):
+    """`keep`: with a production."""
 
-    files: tuple[Path, ...]
-    stops: tuple[float, ...]
     out: Path | None
     name: str | None
-    camera: str | None
     keep: bool
     compare: str | None
-    layout: str
-    corners: tuple[tuple[float, float], ...]
     metric: Metric
-    matrix: str | None
-    range: str | None
     size: int
-    config: Path | None
-    jobs: int | None
-    force: bool
 
 
 def profile_series(ask: ProfileAsk, tell: Tell | None = None) -> dict[str, Any]:
@@ -51,21 +40,11 @@ def profile_series(ask: ProfileAsk, tell: Tell | None = None) -> dict[str, Any]:
         raise AquinError(
             "the file exists already", ask.out, "Choose another name, or overwrite it with --force"
         )
-    if len(ask.files) == 1 and ask.files[0].suffix == ".aquin":
+    if ask.of_production:
         return _of_production(ask, tell)
     config = ColourConfig.find(ask.config, ask.files[0])
     stops = checked_stops(ask.stops, ask.files)
-    base = Take(
-        ask.files[0],
-        "",
-        ask.layout,
-        ask.matrix or "",
-        ask.range or "",
-        {},
-        ask.corners,
-        None,
-        config=config.path,
-    )
+    base = ask.take("", config)
     read = read_files(ask.files, stops, base, ask.jobs, tell)
     steps = [Step(s, r, t.path.name) for s, t, seen in read if (r := seen.reading()) is not None]
     made = profile(steps, ask.metric)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -17,7 +17,42 @@ from aquin.workers import Tell, each
 
 if TYPE_CHECKING:
     from aquin.charts.sweep import Sweep
+    from aquin.colour.config import ColourConfig
     from aquin.production import Production
+
+
+@dataclass(frozen=True, kw_only=True)
+class SeriesAsk:
+    """What any task on a series is asked for. `camera`: with a production."""
+
+    files: tuple[Path, ...]
+    stops: tuple[float, ...]
+    camera: str | None
+    layout: str
+    corners: tuple[tuple[float, float], ...]
+    matrix: str | None
+    range: str | None
+    config: Path | None
+    jobs: int | None
+    force: bool
+
+    @property
+    def of_production(self) -> bool:
+        return len(self.files) == 1 and self.files[0].suffix == ".aquin"
+
+    def take(self, encoding: str, config: ColourConfig) -> Take:
+        """How each file is to be read."""
+        return Take(
+            self.files[0],
+            encoding,
+            self.layout,
+            self.matrix or "",
+            self.range or "",
+            {},
+            self.corners,
+            None,
+            config=config.path,
+        )
 
 
 @contextmanager

@@ -12,6 +12,7 @@ from aquin.charts.find import project, unit_to_pixels
 from aquin.charts.layout import Layout
 from aquin.desk.charts.state import ShownFrame
 from aquin.desk.kit import theme
+from aquin.desk.kit.corners import draw_corners
 
 LOUPE = 132
 ZOOM = 6.0
@@ -108,18 +109,7 @@ class ChartFrame(QWidget):
                         p.drawLine(quad[0], quad[2])
                         p.drawLine(quad[1], quad[3])
         points = [self._to_widget(c) for c in self.corners]
-        p.setBrush(Qt.BrushStyle.NoBrush)
-        for colour, width in ((theme.grey(16), 3.0), (theme.grey(244), 1.3)):
-            p.setPen(QPen(colour, width))
-            p.drawPolygon(QPolygonF(points))
-            for k, point in enumerate(points):
-                if k == 0:  # the first patch's corner is a square
-                    p.drawRect(QRectF(point.x() - 6, point.y() - 6, 12, 12))
-                else:
-                    p.drawEllipse(point, 5, 5)
-        if self.hasFocus():
-            p.setBrush(theme.grey(244))
-            p.drawEllipse(points[self.picked], 4, 4)
+        draw_corners(p, points, self.picked if self.hasFocus() else None)
 
     def _loupe(self, p: QPainter, corner: Float64) -> None:
         """A piece of the picture around a corner, enlarged, in the half of the view where the corner is not."""

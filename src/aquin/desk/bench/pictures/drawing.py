@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QWidget
 from aquin.colour.region import WHOLE, Window
 from aquin.desk.bench.pictures.geometry import Placed
 from aquin.desk.kit import theme
+from aquin.desk.kit.corners import draw_corners
 from aquin.desk.kit.preview import GAP_COLOURS, ZONE_COLOURS
 from aquin.jobs.load_side import ROLES, Role
 from aquin.measure.scopes import ZONES
@@ -200,19 +201,7 @@ class Drawn(Placed):
         if corners is None or self.images[role] is None:
             return
         points = [self.to_widget(role, c) for c in corners]
-        p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        p.setBrush(Qt.BrushStyle.NoBrush)
-        for colour, width in ((theme.grey(16), 3.0), (theme.grey(240), 1.2)):
-            p.setPen(QPen(colour, width))
-            p.drawPolygon(QPolygonF(points))
-            for k, point in enumerate(points):
-                if k == 0:  # the first patch's corner is a square
-                    p.drawRect(QRectF(point.x() - 5, point.y() - 5, 10, 10))
-                else:
-                    p.drawEllipse(point, 4.5, 4.5)
-        if self.hasFocus() and self.picked[0] == role:
-            p.setBrush(theme.grey(240))
-            p.drawEllipse(points[self.picked[1]], 4.5, 4.5)
+        draw_corners(p, points, self.picked[1] if self.hasFocus() and self.picked[0] == role else None)
 
     def seam_point(self, area: QRectF) -> QPointF:
         return QPointF(area.left() + self.seam[0] * area.width(), area.top() + self.seam[1] * area.height())
