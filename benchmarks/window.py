@@ -34,6 +34,11 @@ production, settling = Path(sys.argv[1]), sys.argv[2] == "settle"
 window = Window(keep=False)
 window.resize(1280, 800)
 window.show()
+try:
+    from aquin.desk.app import keep_still
+    keep_still(window)
+except ImportError:
+    pass
 new = hasattr(window, "session")
 state = window.state if new else window.bench
 pictures = window.bench.pictures if new else window.view.pictures

@@ -13,7 +13,7 @@ from aquin.desk.kit.room import fit_shown
 from aquin.desk.window import Window
 from aquin.own_files import last_session
 
-SWITCH_S = 0.001
+SWITCH_S = 0.0001
 """How long work beside it may keep the window's thread waiting for the interpreter, each time."""
 FURNISH_AFTER_MS = 300
 
@@ -60,14 +60,28 @@ def run_window(session: Path | None = None, demo: Path | None = None) -> int:
     window = first_window()
     app = application()
     window.show()
-    gc.freeze()
-    gc.enable()
+    keep_still(window)
     QTimer.singleShot(0, lambda: fit_shown(window))
     QTimer.singleShot(0, lambda: _open(window, session, demo))
     QTimer.singleShot(FURNISH_AFTER_MS, window.views.furnish)
     code = int(app.exec())
     put_away(window)
     return code
+
+
+def keep_still(window: Window) -> None:
+    """From now on what is loaded is left out of looking for garbage, which would hold the window up for 100 ms in the
+    midst of work.
+    """
+
+    def again() -> None:
+        gc.unfreeze()
+        gc.collect()
+        gc.freeze()
+
+    gc.freeze()
+    gc.enable()
+    window.session.opened.connect(again)
 
 
 def _open(window: Window, session: Path | None, demo: Path | None) -> None:

@@ -12,7 +12,7 @@ from PySide6.QtCore import (
     QSizeF,
     Qt,
 )
-from PySide6.QtGui import QIcon, QPainter, QPen, QResizeEvent
+from PySide6.QtGui import QIcon, QPainter, QPen, QPixmap, QResizeEvent
 from PySide6.QtWidgets import QHeaderView, QStyle, QStyledItemDelegate, QStyleOptionViewItem, QTableView
 
 from aquin.desk.kit import theme
@@ -129,34 +129,52 @@ class CellPainter(QStyledItemDelegate):
     def __init__(self, thumbs: Thumbs, parent: QTableView) -> None:
         super().__init__(parent)
         self.thumbs = thumbs
+        self._drawn: dict[CellKey, tuple[object, QPixmap]] = {}
+        """Each cell as it was last drawn, and what it was drawn from."""
 
     def sizeHint(self, option: QStyleOptionViewItem, index: Index) -> QSize:
         return QSize(WIDTH, HEIGHT)
 
     def paint(self, p: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
         cell = index.data(BoardModel.CELL)
-        box = QRectF(option.rect).adjusted(3, 3, -3, -3)
         if not isinstance(cell, Cell):
             return
         selected = bool(option.state & QStyle.StateFlag.State_Selected)
-        p.save()
+        focused = bool(option.state & QStyle.StateFlag.State_HasFocus)
+        icon = self.thumbs.get(cell.cover, cell.grade) if cell.cover is not None else None
+        ratio = p.device().devicePixelRatioF()
+        of = cell, option.rect.size(), selected, focused, icon and icon.cacheKey(), ratio
+        held = self._drawn.get(cell.place)
+        if held is None or held[0] != of:
+            held = of, self._draw(cell, option.rect.size(), selected, focused, icon, ratio)
+            self._drawn[cell.place] = held
+        p.drawPixmap(option.rect.topLeft(), held[1])
+
+    def _draw(
+        self, cell: Cell, room: QSize, selected: bool, focused: bool, icon: QIcon | None, ratio: float
+    ) -> QPixmap:
+        out = QPixmap(room * ratio)
+        out.setDevicePixelRatio(ratio)
+        out.fill(Qt.GlobalColor.transparent)
+        p = QPainter(out)
+        box = QRectF(QPointF(0, 0), room.toSizeF()).adjusted(3, 3, -3, -3)
         p.setPen(QPen(theme.grey(200) if selected else theme.grey(46), 1.5 if selected else 1))
         p.setBrush(theme.grey(46) if selected else theme.PANEL)
         p.drawRect(box)
-        if option.state & QStyle.StateFlag.State_HasFocus:
+        if focused:
             p.setPen(QPen(theme.BRIGHT, 1, Qt.PenStyle.DotLine))
             p.drawRect(box.adjusted(2, 2, -2, -2))
         size = picture_size(box.size())
-        self._picture(p, box, size, cell)
+        self._picture(p, box, size, icon)
         self._words(p, box, size, cell)
         self._gauges(p, box, size, cell)
-        p.restore()
+        p.end()
+        return out
 
-    def _picture(self, p: QPainter, box: QRectF, size: QSizeF, cell: Cell) -> None:
+    def _picture(self, p: QPainter, box: QRectF, size: QSizeF, icon: QIcon | None) -> None:
         area = QRectF(box.topLeft() + QPointF(7, 7), size)
         p.fillRect(area, theme.WELL)
-        icon = self.thumbs.get(cell.cover, cell.grade) if cell.cover is not None else None
-        if isinstance(icon, QIcon):
+        if icon is not None:
             sizes = icon.availableSizes()
             pixmap = icon.pixmap(sizes[0]) if sizes else None
             if pixmap is not None and not pixmap.isNull():

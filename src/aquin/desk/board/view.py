@@ -78,7 +78,6 @@ class BoardView(BoardWidgets, OfSession):
         column.addLayout(self.head)
         self.result = words_label()
         self.result.setAccessibleName("What settling did")
-        self.result.setVisible(False)
         column.addWidget(self.result)
         column.addWidget(self.empty, 1)
         column.addWidget(self.table, 1)
@@ -121,7 +120,7 @@ class BoardView(BoardWidgets, OfSession):
     def opened(self) -> None:
         self.summary = None
         self.cells = {}
-        self.result.setVisible(False)
+        self._say_how()
         self.thumbs.show(self.production, self.config, self.session.screen)
         if self.production is None:
             self._show_cells({})
@@ -162,6 +161,7 @@ class BoardView(BoardWidgets, OfSession):
         some = bool(self.model.setups)
         self.table.setVisible(some)
         self.empty.setVisible(not some)
+        self.result.setVisible(some)
         self.empty.setText(
             "Nothing is logged yet: drop the media of the shoot into Shots."
             if self.production is not None
@@ -334,6 +334,11 @@ class BoardView(BoardWidgets, OfSession):
 
         self.jobs.start_long("settle", f"settling {len(places)} cells", work, done, self.told.emit)
 
+    def _say_how(self) -> None:
+        """Before anything was settled: what the line's place is for. It never moves the grid."""
+        self.result.setText("S settles the selected cells to their heroes, Shift+S all of them.")
+        self.result.setToolTip("")
+
     def _show_result(self, summary: Summary) -> None:
         """What settling did stays to be read; each cell and shot in the tooltip."""
         names = {c.place: f"{c.setup.name}, {c.camera.name}" for c in self.cells.values()}
@@ -341,7 +346,6 @@ class BoardView(BoardWidgets, OfSession):
         lines += [f"{name}: {why}" for name, why in summary.trims]
         self.result.setText(summary.line)
         self.result.setToolTip("\n".join(lines))
-        self.result.setVisible(True)
 
     def measure(self) -> None:
         production, config, seen_on = self.production, self.config, self.session.screen
