@@ -164,3 +164,27 @@ def test_the_windows_start_loads_neither_the_database_nor_views_that_are_not_sho
     )
     done = run(sys.executable, "-c", code, PYTHONPATH=str(ROOT / "src"), QT_QPA_PLATFORM="offscreen")
     assert done.stdout.strip() == "[]", done.stdout + done.stderr[-500:]
+
+
+def test_public_functions_of_arrays_say_their_shapes() -> None:
+    """Of the core: what is handed over as an array has its shape in the docstring."""
+    import ast
+
+    arrays = re.compile(r"Float(32|64|s)\b|ndarray")
+    shapes = re.compile(r"\([\w ,.'*^]+\)|\dx\d|shape|scalar|per pixel")
+    missing, seen = [], 0
+    for path, text in sources().items():
+        if {"desk", "cli", "simulate", "jobs"} & set(path.parts) or is_data(path):
+            continue
+        tree = ast.parse(text)
+        holders = [tree, *(n for n in tree.body if isinstance(n, ast.ClassDef))]
+        for node in (n for holder in holders for n in holder.body):
+            if not isinstance(node, ast.FunctionDef) or node.name.startswith("_"):
+                continue
+            said = ast.unparse(node.args) + (ast.unparse(node.returns) if node.returns else "")
+            if arrays.search(said):
+                seen += 1
+                if not shapes.search((ast.get_docstring(node) or "").lower()):
+                    missing.append(f"{path.relative_to(ROOT)}:{node.lineno} {node.name}")
+    assert seen > 150
+    assert missing == []

@@ -62,7 +62,9 @@ class Curve:
     parameters: tuple[float, ...] = ()
 
     def decode(self, signal: Float64) -> Float64:
-        """Signal to scene-linear. Beyond the data: a straight line in light below, a straight line in stops above."""
+        """Signal to scene-linear. Beyond the data: a straight line in light below, a straight line in stops above.
+        Any shape.
+        """
         signal = np.asarray(signal, np.float64)
         if self.log is not None:
             return np.asarray(self.log.decode(signal), np.float64)
@@ -75,7 +77,7 @@ class Curve:
         return np.asarray(np.where(signal > self.y[-1], above, np.where(signal < self.y[0], below, inside)))
 
     def encode(self, linear: Float64) -> Float64:
-        """Scene-linear to signal, the inverse of `decode`."""
+        """Scene-linear to signal, the inverse of `decode`. Any shape."""
         linear = np.asarray(linear, np.float64)
         if self.log is not None:
             return np.asarray(self.log.encode(linear), np.float64)
@@ -155,7 +157,9 @@ class _Data:
         return int(f + p + 3)
 
     def u(self, small: Float64) -> Float64:
-        """Log2 light of each observation, given frames' stops, patches' and channels' deviations."""
+        """Log2 light of each observation, given frames' stops, patches' and channels' deviations:
+        (nuisance,) to (n,).
+        """
         f, p, _ = self.seen.signal.shape
         stops = self.seen.stops + small[:f]
         stops = stops - stops[self.zero]
@@ -169,6 +173,7 @@ class _Data:
         )
 
     def beliefs(self) -> Float64:
+        """(k,) residuals of what is believed before anything is measured, in sigmas."""
         f, p, _ = self.seen.signal.shape
         return np.concatenate([np.full(f, APERTURE), np.full(p, UNEVEN), np.full(3, WHITE)])
 

@@ -50,9 +50,9 @@ def find_chart(rgb: Floats, layout: Layout) -> Found | None:
 
 def tones(rgb: Floats) -> tuple[Float32, float]:
     """The frame as log2 levels above a small floor, scaled so that its longer side is WORK_SIDE at most, and that
-    scale.
+    scale. `rgb`: (h, w, 3) of any encoding; gives (h', w', 3) stops and the scale.
 
-    A ratio of light is a step here wherever it happens, so that deep shade and sun look alike; frames that are
+        A ratio of light is a step here wherever it happens, so that deep shade and sun look alike; frames that are
     already log only get flatter.
     """
     rgb = np.asarray(rgb, np.float32)
@@ -65,7 +65,9 @@ def tones(rgb: Floats) -> tuple[Float32, float]:
 
 
 def follow(rgb: Floats, layout: Layout, corners: Floats) -> Found | None:
-    """The chart near where it was in the frame before; None where it can't be seen there."""
+    """The chart near where it was in the frame before; None where it can't be seen there. `rgb`: (h, w, 3);
+    `corners`: (4, 2) pixels.
+    """
     if not layout.findable:
         return Found(np.asarray(corners, np.float64), 1.0)
     tone, scale = tones(rgb)
@@ -116,7 +118,7 @@ def _stepped(tone: Float32, corners: Float64, layout: Layout) -> Float64:
 
 
 def unit_to_pixels(corners: Floats) -> Float64:
-    """3x3 homography from the unit square of the patch field to pixels."""
+    """3x3 homography from the unit square of the patch field to pixels. `corners`: (4, 2) pixels; gives (3, 3)."""
     square = np.array([[0, 0], [1, 0], [1, 1], [0, 1]], np.float32)
     return np.asarray(cv2.getPerspectiveTransform(square, np.asarray(corners, np.float32)), np.float64)
 
@@ -135,10 +137,11 @@ def sample(image: Float32, points: Floats) -> Float32:
 
 
 def judge(tone: Float32, corners: Floats, layout: Layout) -> float:
-    """How well patches at these corners fit the layout's colours: up to 1, and at chance below 0.4.
+    """How well patches at these corners fit the layout's colours: up to 1, and at chance below 0.4. `tone`: of
+    `tones`, (h, w, 3); `corners`: (4, 2).
 
-    The patches' log levels are explained by the reference's log levels through a 3x3 matrix and an offset (any light,
-    exposure, and most encodings); the score is the share explained, less what varies inside the patches.
+    The patches' log levels are explained by the reference's log levels through a 3x3 matrix and an offset (any
+    light, exposure, and most encodings); the score is the share explained, less what varies inside the patches.
     """
     h, w = tone.shape[:2]
     corners = np.asarray(corners, np.float64)
@@ -192,7 +195,9 @@ def _sane(corners: Floats) -> bool:
 
 
 def align(grey: Float32, corners: Float64, layout: Layout) -> Float64:
-    """Move the corners so that a chart drawn with the measured tones correlates best with the frame."""
+    """Move the corners so that a chart drawn with the measured tones correlates best with the frame. `grey`: (h,
+    w); `corners` and result: (4, 2) pixels.
+    """
     margin = 3
     wide = 20 * layout.columns if layout.grid else int(np.clip(140 * np.sqrt(layout.aspect), 60, 400))
     field = np.array([wide, max(round(wide / layout.aspect), 12)], np.float64)

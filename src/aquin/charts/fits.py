@@ -19,8 +19,8 @@ from aquin.measure.ledger import Evidence
 
 @dataclass(frozen=True)
 class Metric:
-    """A colour difference for solving: `space` takes scene-linear AP1 to coordinates, `terms` two of those to (...,
-    3) parts whose
+    """A colour difference for solving: `space` takes scene-linear AP1 to coordinates, `terms` two of those to
+    (..., 3) parts whose
     length is the difference."""
 
     name: str
@@ -94,7 +94,7 @@ def cdl_of(
     wanted: Float64 | None = None,
 ) -> Grade:
     """Grey gains, then the CDL trim of least difference on the pairs, and on the scene's colours where `wanted` is
-    known.
+    known. `scene`, `wanted`: (n, 3) scene-linear AP1.
     """
     balance = gains_of(evidence).balance
     first = _STILL

@@ -108,7 +108,9 @@ def identify(
 def nearest_encodings(
     config: ColourConfig, signal: Float64, usable: np.ndarray, layout: Layout, count: int = 5
 ) -> list[Candidate]:
-    """The best `count` encodings, each on its own. Raises AquinError."""
+    """The best `count` encodings, each on its own. Raises AquinError. `signal`: (patches, 3), 0 to 1; `usable`:
+    (patches,) bool.
+    """
     return list(identify(config, signal, usable, layout).ranking[:count])
 
 

@@ -110,7 +110,9 @@ class Latitude:
 def exposed(
     rgb: Float32, reading: Reading, to_linear: Linear, stops: float, bits: int = 10, name: str = ""
 ) -> Exposed:
-    """Measure one frame's pixels; `stops` is the correction that they will get. `bits`: of the recording."""
+    """Measure one frame's pixels; `stops` is the correction that they will get. `bits`: of the recording. `rgb`:
+    (h, w, 3) signal, 0 to 1.
+    """
     pixels, _ = patch_pixels(rgb, reading.corners, reading.layout)
     gain = np.float32(2.0**-stops)
     log = acescct.encode(to_linear(pixels.astype(np.float32)) * gain).astype(np.float64)
@@ -334,7 +336,7 @@ def lifted(
     rgb: Float32, reading: Reading, normal: Reading, to_linear: Linear, to_display: Linear, stops: float
 ) -> Lifted:
     """Correct a frame that is `stops` over: in scene-linear before the view, and by an offset on the displayed
-    picture.
+    picture. `rgb`: (h, w, 3) signal, 0 to 1.
     """
     linear = to_linear(rgb)
     right = to_display(linear * np.float32(2.0**-stops))

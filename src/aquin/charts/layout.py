@@ -78,6 +78,7 @@ class Layout:
 
     @cached_property
     def xyz(self) -> Float64:
+        """(patches, 3) CIE XYZ of the patches under the layout's illuminant, Y of white 1."""
         return np.array([p.xyz for p in self.patches])
 
     @cached_property

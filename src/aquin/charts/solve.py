@@ -236,7 +236,9 @@ def solve_all(
     metric: Metric = DE00,
     folds: int | None = None,
 ) -> list[Solution]:
-    """Every model that the evidence can carry, from simple to rich. Raises AquinError when it carries none."""
+    """Every model that the evidence can carry, from simple to rich. Raises AquinError when it carries none.
+    `scene`: (n, 3) scene-linear AP1 of the whole picture.
+    """
     out, refused = [], None
     for k, model in enumerate(models):
         try:

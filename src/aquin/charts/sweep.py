@@ -200,7 +200,7 @@ def _look(s: _Seen, usual: Float64, sharpest: float) -> Look:
 
 def edge_width(rgb: Float32, reading: Reading) -> float:
     """Median width in pixels, 10 to 90 %, of the edges where patches meet the chart's body or each other; 0 when
-    there are none.
+    there are none. `rgb`: (h, w, 3) signal.
     """
     layout = reading.layout
     if len(layout.patches) < 2:

@@ -42,7 +42,9 @@ class Take:
 
 
 def unknown_light(rgb: Floats) -> Float32:
-    """What stands in for an encoding that is not known, to tell light from dark: a power law as of displays."""
+    """What stands in for an encoding that is not known, to tell light from dark: a power law as of displays.
+    (h, w, 3) to (h, w, 3).
+    """
     return np.asarray(np.maximum(rgb, 0) ** 2.2, np.float32)
 
 
@@ -83,7 +85,9 @@ def read_take(take: Take, tell: Tell | None = None) -> Sweep:
 
 
 def expose(take: Take, seen: Sweep, stops: float, to_linear: Callable[[Floats], Float32]) -> Exposed:
-    """Measure the pixels of a sweep's best frame. Raises AquinError without one."""
+    """Measure the pixels of a sweep's best frame. Raises AquinError without one. `to_linear` takes and gives
+    (..., 3).
+    """
     if seen.best is None or seen.best.reading is None:
         raise AquinError("no chart was found", take.path, "Mark its corners, or leave this exposure out")
     source = _source(take)
@@ -94,7 +98,9 @@ def expose(take: Take, seen: Sweep, stops: float, to_linear: Callable[[Floats], 
 
 
 def to_linear_of(take: Take) -> Callable[[Floats], Float32]:
-    """The take's signal to scene-linear AP1. Raises AquinError for an unknown encoding."""
+    """The take's signal to scene-linear AP1. Raises AquinError for an unknown encoding. It takes and gives
+    (..., 3).
+    """
     if not take.encoding:
         return unknown_light
     return shared_config(take.config).to_linear(take.encoding)

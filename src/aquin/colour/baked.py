@@ -17,7 +17,7 @@ def grid(size: int) -> Float32:
 
 
 def lut_processor(values: Floats, size: int) -> Processor:
-    """A tetrahedral 3D LUT over 0..1 as a processor; `values` in the order of `grid`."""
+    """A tetrahedral 3D LUT over 0..1 as a processor; `values`, (size^3, 3), in the order of `grid`."""
     lut = ocio.Lut3DTransform(size)
     lut.setInterpolation(ocio.INTERP_TETRAHEDRAL)
     lut.setData(np.ascontiguousarray(values, np.float32).ravel())

@@ -79,7 +79,7 @@ class CameraEncoding:
 
     @property
     def to_ap0(self) -> Float64:
-        """3x3 matrix from the camera's linear RGB to ACES AP0, adapted to the ACES white with CAT16."""
+        """3x3 matrix from the camera's linear RGB to ACES AP0, adapted to the ACES white with CAT16. (3, 3)."""
         native = rgb_to_xyz_matrix((self.red, self.green, self.blue), self.white)
         return np.asarray(np.linalg.inv(AP0_TO_XYZ) @ adaptation(self.white, ACES_WHITE) @ native, np.float64)
 

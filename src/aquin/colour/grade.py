@@ -34,7 +34,7 @@ class Balance:
 
     @classmethod
     def from_factors(cls, factors: Floats) -> "Balance":
-        """Split three channel factors into stops and luminance-keeping gains."""
+        """Split three channel factors into stops and luminance-keeping gains. `factors`: (3,), positive."""
         factors = np.asarray(factors, np.float64)
         if factors.shape != (3,) or not np.isfinite(factors).all() or factors.min() <= 0:
             raise ValueError("channel factors must be three numbers above 0")

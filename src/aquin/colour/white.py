@@ -90,7 +90,7 @@ def mired_duv(xyz: ArrayLike) -> Float64:
 
 
 def xy_at(mired: float, duv: float) -> Float64:
-    """CIE xy of the colour `duv` away from the Planckian locus at `mired`: the inverse of `mired_duv`."""
+    """CIE xy of the colour `duv` away from the Planckian locus at `mired`: the inverse of `mired_duv`. (2,)."""
     mired = float(np.clip(mired, MIRED_MIN + 1, MIRED_MAX - 1))
     index = np.array([round(mired - MIRED_MIN)]).clip(1, len(_UV) - 2)
     a, b, c = _arc(index)
@@ -104,6 +104,8 @@ ACES_MIRED, ACES_DUV = (float(v) for v in mired_duv(xyz_of(ACES_WHITE)))
 
 
 def adaptation(source_xy: ArrayLike, target_xy: ArrayLike) -> Float64:
-    """3x3 matrix on XYZ that takes the source white to the target white: CAT16 with full adaptation."""
+    """3x3 matrix on XYZ that takes the source white to the target white: CAT16 with full adaptation. Both (2,);
+    gives (3, 3).
+    """
     source, target = M16 @ xyz_of(source_xy), M16 @ xyz_of(target_xy)
     return np.asarray(np.linalg.inv(M16) @ np.diag(target / source) @ M16, np.float64)

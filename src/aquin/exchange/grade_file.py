@@ -38,7 +38,7 @@ def write(path: Path, grade: Grade, title: str, force: bool = False, size: int =
 
 
 def on_acescct(grade: Grade) -> Callable[[Floats], Floats]:
-    """The grade as a function of ACEScct values."""
+    """The grade as a function of ACEScct values. It takes and gives (..., 3)."""
     from aquin.colour import acescct
 
     return lambda log: grade.apply_linear(acescct.decode(log))

@@ -137,7 +137,9 @@ def check_size(width: int, height: int, path: Path) -> None:
 
 
 def tame(rgb: Float32, path: Path) -> tuple[Float32, tuple[str, ...]]:
-    """Replace pixels that are not numbers by 0 and count them; refuse a picture made mostly of them."""
+    """Replace pixels of `rgb`, (h, w, 3), that are not numbers by 0 and count them; refuse a picture made mostly
+    of them.
+    """
     if np.isfinite(rgb).all():
         return rgb, ()
     bad = ~np.isfinite(rgb).all(axis=2)

@@ -181,7 +181,7 @@ class Facts:
     baseline: float = 0.0
 
     def matrix(self, mired: float) -> Float64:
-        """XYZ to camera RGB for a light; between two matrices linear in mired, as the specification says."""
+        """XYZ to camera RGB for a light; between two matrices linear in mired, as the specification says. (3, 3)."""
         if not self.matrices:
             return np.asarray(np.linalg.inv(AP0_TO_XYZ), np.float64)
         (m0, first), (m1, last) = self.matrices[0], self.matrices[-1]

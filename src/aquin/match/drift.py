@@ -105,7 +105,7 @@ def to_parts(log2: Float64) -> Float64:
 
 
 def from_parts(parts: Float64) -> Float64:
-    """The other way round."""
+    """The other way round. `parts`: (n, 3), as `to_parts` gives them."""
     level, warm, green = parts[:, 0], parts[:, 1], parts[:, 2]
     shape = np.stack([warm / 2 - green / 3, 2 * green / 3, -warm / 2 - green / 3], axis=1)
     own = np.log2(np.exp2(shape) @ AP1_LUMA)

@@ -119,9 +119,9 @@ def match_sides(
     progress: Callable[[float], None] | None = None,
 ) -> Match:
     """Solve the shot towards the hero. `named`: pairs of scene-linear AP1 colours that a person says are the same
-    thing.
+    thing. Each (3,).
 
-    Raises AquinError when nothing supports a match.
+        Raises AquinError when nothing supports a match.
     """
     tell = progress or (lambda share: None)
     sources, warnings = gather(hero, shot, by, named)
@@ -147,7 +147,7 @@ def gather(
     named: Sequence[tuple[Float64, Float64]] = (),
 ) -> tuple[list[Source], list[str]]:
     """The evidence there is, best first, and what is to be said about it. Raises AquinError when nothing supports a
-    match.
+    match. `named`: pairs of (3,) scene-linear AP1.
     """
     sources: list[Source] = []
     warnings: list[str] = []

@@ -31,6 +31,7 @@ class Evidence:
 
     @property
     def weights(self) -> Float64:
+        """(n,) how much each pair counts."""
         return np.ones(len(self.hero)) if self.say is None else self.say
 
     def graded(self, grade: Grade) -> "Evidence":

@@ -84,7 +84,7 @@ def facts(
 
 
 def clipped_share(rgb: Float32) -> float:
-    """% of pixels of which a channel lies at the recording's ceiling or floor."""
+    """% of pixels of which a channel lies at the recording's ceiling or floor. `rgb`: (h, w, 3) signal, 0 to 1."""
     floor, ceiling = clip_levels(rgb)
     few = rgb[::2, ::2]
     return float(100 * any_of_three((few >= ceiling) | (few <= floor)).mean())

@@ -212,5 +212,5 @@ ZONES = (-6.0, -4.0, -2.0, -0.5, 0.5, 1.5, 2.5, 4.0)
 
 
 def zones(stops: Floats) -> np.ndarray:
-    """Stops from grey to the number of the zone, 0 to 8."""
+    """Stops from grey to the number of the zone, 0 to 8. Any shape."""
     return np.asarray(np.searchsorted(np.array(ZONES, np.float32), stops, side="right").astype(np.uint8))

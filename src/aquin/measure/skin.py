@@ -43,7 +43,7 @@ def skin_likelihood(signal: Float32, centre: float = SKIN_ANGLE, sigma: float = 
 
 def skin_centre(signal: Float32) -> float:
     """The angle at which most of what may be skin lies: a cast turns it, and the window has to follow. Within 16
-    degrees of the line.
+    degrees of the line. `signal`: (n, 3) display signal; degrees.
     """
     few = signal[::2, ::2]
     wide = skin_likelihood(few, sigma=2 * ANGLE_SIGMA).ravel()
@@ -128,7 +128,7 @@ def find_skin(signal: Float32, dabs: Sequence[Dab] = (), faces: bool = False) ->
 
 def skin_of(signal: Float32, mask: np.ndarray) -> tuple[float, float] | None:
     """Median angle in degrees on the BT.709 chroma plane and median luma in % of signal of the masked pixels; None
-    for fewer than 40.
+    for fewer than 40. `signal`: (h, w, 3) display signal; `mask`: (h, w) bool.
     """
     if int(mask.sum()) < 40:
         return None

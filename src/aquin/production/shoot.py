@@ -100,7 +100,7 @@ class Shoot:
         return correction_of(self.production, self.balances.get(place)) or Correction()
 
     def light_of(self, place: CellKey) -> np.ndarray:
-        """Log2 of the channels by which a cell's chart was lit more than its hero's, as its balance has it."""
+        """Log2 of the channels by which a cell's chart was lit more than its hero's, as its balance has it. (3,)."""
         if place in self.light:
             return self.light[place]
         held = self.balances.get(place)
@@ -113,7 +113,9 @@ class Shoot:
         return value if value.shape == (3,) and np.isfinite(value).all() else np.zeros(3)
 
     def cast(self, place: CellKey, hero_camera: str) -> np.ndarray | None:
-        """Log2 R/B and green of this camera's chart greys over the hero camera's in one setup, exposure apart."""
+        """Log2 R/B and green of this camera's chart greys over the hero camera's in one setup, exposure apart.
+        (2,).
+        """
         a, b = self.reading((place[0], hero_camera)), self.reading(place)
         if a is None or b is None or a[1]["layout"] != b[1]["layout"]:
             return None
@@ -130,8 +132,8 @@ class Shoot:
         return white_of(np.median(np.log2(shot / hero), axis=0))
 
     def settings(self, place: CellKey, hero_camera: str) -> tuple[np.ndarray, bool]:
-        """What white settings alone make of R/B and green between the two cameras' charts, and whether both are known
-        in kelvin.
+        """What white settings alone make of R/B and green between the two cameras' charts, and whether both are
+        known in kelvin. (2,).
         """
         found = [self.reading(p) for p in (place, (place[0], hero_camera))]
         shots = [
@@ -160,8 +162,8 @@ class Shoot:
         return max(found, key=lambda f: f[0])[1:] if found else None
 
     def usual_cast(self, place: CellKey, hero_camera: str) -> np.ndarray | None:
-        """The same as `cast`, as other setups have it, with this setup's white settings. None where fewer than three
-        setups tell.
+        """The same as `cast`, as other setups have it, with this setup's white settings. None where fewer than
+        three setups tell. (2,).
         """
         if not self.settings(place, hero_camera)[1]:
             return None
@@ -320,8 +322,8 @@ class Shoot:
         return bool(self.odd.get(shot.id)) or at is None or bool(self.odd.get(at.hero.id))
 
     def moved(self, shot: Shot) -> tuple[np.ndarray, float] | None:
-        """Log2 of the channels, shot over what it is compared with, by the same points under the cameras' balances;
-        and its error in stops.
+        """(3,) log2 of the channels, shot over what it is compared with, by the same points under the cameras'
+        balances; and its error in stops.
         """
         found = self.seen.get(self.pair_key(shot), {}).get("points")
         at = self.moment(shot)
@@ -367,6 +369,7 @@ def is_hero(production: Production, setup: Setup, camera_id: str) -> bool:
 
 
 def as_pair(values: np.ndarray) -> tuple[float, float]:
+    """(2,) as a pair of plain numbers."""
     return float(values[0]), float(values[1])
 
 
@@ -378,7 +381,7 @@ def ratio_of(evidence: Evidence) -> np.ndarray:
 
 
 def white_of(log2: np.ndarray) -> np.ndarray:
-    """Log2 of the channels to log2 R/B and green."""
+    """Log2 of the channels to log2 R/B and green. (3,) to (2,)."""
     return np.array([log2[0] - log2[2], log2[1] - (log2[0] + log2[2]) / 2])
 
 

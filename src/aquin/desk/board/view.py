@@ -19,7 +19,7 @@ from PySide6.QtWidgets import (
 
 from aquin.desk.board.cells import BoardModel, BoardTable
 from aquin.desk.board.drift_dialog import DriftDialog
-from aquin.desk.board.widgets import PANEL, BoardWidgets, about, by_words, words_label
+from aquin.desk.board.widgets import HOW, PANEL, BoardWidgets, about, by_words, words_label
 from aquin.desk.kit import theme
 from aquin.desk.kit.columns import COLUMNS
 from aquin.desk.kit.dialogs import open_fitting
@@ -120,7 +120,8 @@ class BoardView(BoardWidgets, OfSession):
     def opened(self) -> None:
         self.summary = None
         self.cells = {}
-        self._say_how()
+        self.result.setText(HOW)
+        self.result.setToolTip("")
         self.thumbs.show(self.production, self.config, self.session.screen)
         if self.production is None:
             self._show_cells({})
@@ -333,11 +334,6 @@ class BoardView(BoardWidgets, OfSession):
             self.refresh()
 
         self.jobs.start_long("settle", f"settling {len(places)} cells", work, done, self.told.emit)
-
-    def _say_how(self) -> None:
-        """Before anything was settled: what the line's place is for. It never moves the grid."""
-        self.result.setText("S settles the selected cells to their heroes, Shift+S all of them.")
-        self.result.setToolTip("")
 
     def _show_result(self, summary: Summary) -> None:
         """What settling did stays to be read; each cell and shot in the tooltip."""

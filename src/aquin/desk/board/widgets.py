@@ -130,6 +130,10 @@ def by_words(by: str) -> str:
     return " and ".join(names.get(b, b) for b in by.split("+"))
 
 
+HOW = "S settles the selected cells to their heroes, Shift+S all of them."
+"""Stands where the result of settling will: the grid never moves."""
+
+
 def words_label() -> QLabel:
     label = Words("")
     label.setWordWrap(True)

@@ -173,5 +173,5 @@ def file_code(signal: float, range: str) -> float:
 
 
 def spread(values: Float64) -> float:
-    """Robust sigma."""
+    """Robust sigma. `values`: (n,)."""
     return float(1.4826 * np.median(np.abs(values - np.median(values)))) if len(values) else 0.0
