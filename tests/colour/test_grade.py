@@ -48,13 +48,6 @@ def test_folding_is_exact_on_the_log_part(stops: float, mired: float, slope: flo
     assert np.abs(grade.apply_linear(linear) - grade.folded().apply(acescct.encode(linear))).max() < 1e-12
 
 
-def test_folding_error_is_reported_below_the_toe_only() -> None:
-    error, below = Grade(Balance(1.0)).folding_error()
-    assert 0.005 < error < 0.06
-    assert below <= acescct.BREAK_LINEAR + 1e-4
-    assert Grade().folding_error() == (0.0, 0.0)
-
-
 def test_a_matrix_does_not_fold() -> None:
     turned = Grade(matrix=((1.0, 0.1, -0.1), (0.0, 1.0, 0.0), (0.0, 0.0, 1.0)))
     assert np.allclose(turned.linear(np.array([[0.2, 0.3, 0.4]])), [[0.19, 0.3, 0.4]])

@@ -162,14 +162,15 @@ def test_a_file_written_again_is_proved_as_it_is_now(suffix: str, tmp_path: Path
 def test_folded_balance_departs_only_in_the_toe_and_the_proof_says_how_far(tmp_path: Path) -> None:
     grade_file.write(tmp_path / "match.cc", GRADE, "match")
     proof = prove(tmp_path / "match.cc", GRADE)
-    assert proof.largest_above_toe < 1e-6 < proof.largest < 0.05
+    assert proof.largest_above_toe < 1e-6 < 0.01 < proof.largest
+    assert "black becomes" in proof.line()
 
 
 def test_cube_round_trip_and_order(tmp_path: Path) -> None:
     path = tmp_path / "a.cube"
     cube.write(path, lambda c: c * np.array([1.0, 0.5, 0.25], np.float32), 5, 'odd "title"')
-    values, size = cube.read(path)
-    assert size == 5
+    values, size, before = cube.read(path)
+    assert size == 5 and before is None
     assert np.allclose(values, grid(5) * [1, 0.5, 0.25], atol=1e-7)
     rows = [line for line in path.read_text().splitlines() if line[0].isdigit()]
     assert rows[1].startswith("0.25000000 0.00000000")  # red runs fastest

@@ -259,17 +259,6 @@ class Grade:
         r, g, b = (float(o + s * m) for o, s, m in zip(self.trim.offset, self.trim.slope, move, strict=True))
         return replace(self.trim, offset=(r, g, b))
 
-    def folding_error(self) -> tuple[float, float]:
-        """Largest difference between this grade and its folded CDL in ACEScct, and the linear level below which any is.
-
-        Looked for over neutrals from 0 to 16. Above the second number the two agree to rounding.
-        """
-        level = np.concatenate([np.linspace(0, 0.02, 1500), np.geomspace(0.02, 16, 500)])
-        linear = np.repeat(level[:, None], 3, axis=1)
-        gap = np.abs(self.apply_linear(linear) - self.folded().apply(acescct.encode(linear))).max(axis=1)
-        wrong = level[gap > 1e-9]
-        return float(gap.max()), float(wrong.max()) if wrong.size else 0.0
-
 
 def softened(log: Floats, sigma: float) -> Floats:
     """(h, w, 3) blurred by a Gaussian of `sigma` pixels; edges are mirrored."""

@@ -22,13 +22,15 @@ so that even opposite turns of neighbours never let two hues change places.
 _TABLE = 720
 _RED = np.array([2.0, -1.0, -1.0]) / np.sqrt(6)
 _SIDE = np.array([0.0, 1.0, -1.0]) / np.sqrt(2)
+AXES = (_RED, _SIDE)
+"""Unit vectors of the chroma plane: along red, and square to it."""
 
 
 @dataclass(frozen=True)
 class HueWarp:
     """`turn`: degrees, `scale`: factor of saturation, at red, yellow, green, cyan, blue and magenta.
 
-    Raises ValueError for turns beyond 25 degrees, and for scales that are negative or above 4.
+    Raises ValueError for turns beyond 19 degrees, and for scales that are negative or above 4.
     """
 
     turn: Six = (0.0,) * 6

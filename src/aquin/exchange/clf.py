@@ -1,31 +1,46 @@
-"""Common LUT Format (Academy/ASC CLF v3), written through OpenColorIO: the only open form that keeps a matrix exact."""
+"""Common LUT Format (Academy/ASC CLF v3), written through OpenColorIO: each step of a grade as what it is."""
 
 from pathlib import Path
 
 import numpy as np
 import PyOpenColorIO as ocio
 
+from aquin.arrays import Float64, Floats
 from aquin.colour import acescct
-from aquin.colour.baked import grid
+from aquin.colour.cdl import LUMA
 from aquin.colour.grade import Grade
+from aquin.colour.hue_warp import AXES, HueWarp
+from aquin.colour.root_polynomial import expand
+from aquin.colour.tone_curve import ToneCurve
 from aquin.errors import AquinError
 from aquin.files import write_safely
 
+POINTS = 65
+LEVELS = (-24.0, 24.0)
+"""ACEScct luma over which a hue warp is tabled: it does not depend on it, so that a wide range costs nothing."""
+NEAR, FAR = 0.85, 24.0
+"""How far the table of a hue warp reaches from grey on both axes of its plane: finely (0.85 is 18 stops between
+channels), and coarsely, for what a matrix made negative.
+"""
+OUTER = 4
+"""Points a side between the two."""
+NEAR_GREY = 2.4
+"""Power by which points crowd towards grey, where nearly all colours of a scene lie."""
+ROOT = (-0.1, 1.25)
+"""ACEScct over which a root polynomial is tabled."""
+
 
 def write(path: Path, grade: Grade, identity: str, note: str = "", force: bool = False) -> None:
-    """ACEScct to ACEScct: decode, balance and matrix in scene-linear, encode, CDL without clamping. Raises AquinError.
-
-    CLF has no step for a root polynomial or a hue warp: with one of them all is sampled into a 3D LUT of 65 points.
+    """ACEScct to ACEScct: decode, balance and matrix in scene-linear, encode, CDL without clamping, the tone curve as a
+    half-domain 1D table, and only what CLF has no step for, a root polynomial and a hue warp, as 3D tables. Raises
+    AquinError.
     """
     group = ocio.GroupTransform()
     metadata = group.getFormatMetadata()
     metadata.setID(identity)
     if note:
         metadata.addChildElement("Description", note)
-    if grade.root is not None or grade.warp is not None or grade.curve is not None:
-        group.appendTransform(_sampled(grade))
-    else:
-        _steps(group, grade)
+    _steps(group, grade)
     try:
         config = ocio.Config.CreateRaw()
         text = group.write("Academy/ASC Common LUT Format", config)
@@ -40,25 +55,79 @@ def write(path: Path, grade: Grade, identity: str, note: str = "", force: bool =
     write_safely(path, put, force)
 
 
-def _sampled(grade: Grade, size: int = 65) -> "ocio.Lut3DTransform":
-    """The whole grade as a 3D LUT over ACEScct 0 to 1."""
-    lut = ocio.Lut3DTransform(size)
-    lut.setInterpolation(ocio.INTERP_TETRAHEDRAL)
-    values = grade.apply_linear(acescct.decode(grid(size).astype(np.float64)))
-    lut.setData(np.ascontiguousarray(values, np.float32).ravel())
-    return lut
-
-
 def _steps(group: "ocio.GroupTransform", grade: Grade) -> None:
     group.appendTransform(_acescct(ocio.TRANSFORM_DIR_INVERSE))
     full = np.eye(4)
     full[:3, :3] = np.asarray(grade.matrix or np.eye(3)) @ np.diag(grade.balance.factors)
     group.appendTransform(ocio.MatrixTransform(full.ravel().tolist()))
     group.appendTransform(_acescct(ocio.TRANSFORM_DIR_FORWARD))
+    if grade.root is not None:
+        _root(group, np.asarray(grade.root, np.float64))
     trim = grade.trim
     step = ocio.CDLTransform(slope=trim.slope, offset=trim.offset, power=trim.power, sat=trim.saturation)
     step.setStyle(ocio.CDL_NO_CLAMP)
     group.appendTransform(step)
+    if grade.curve is not None:
+        group.appendTransform(_curve(grade.curve))
+    if grade.warp is not None:
+        _warp(group, grade.warp)
+
+
+def _curve(curve: ToneCurve) -> "ocio.Lut1DTransform":
+    """One value for each number that a half float can hold, so that nothing is clamped."""
+    y = curve.apply(_halves())
+    table = ocio.Lut1DTransform(65536, True)
+    table.setData(np.repeat(y.astype(np.float32)[:, None], 3, 1).ravel())
+    table.setFileOutputBitDepth(ocio.BIT_DEPTH_F32)
+    return table
+
+
+def _halves() -> Float64:
+    """(65536,) the numbers of half floats in the order of their bits; what is none is 0."""
+    x = np.arange(65536, dtype=np.uint16).view(np.float16).astype(np.float64)
+    return np.clip(np.nan_to_num(x, nan=0.0), -65504, 65504)
+
+
+def _warp(group: "ocio.GroupTransform", warp: HueWarp) -> None:
+    """Luma and the chroma plane, spread so that points crowd near grey, and a 3D table from there to colours."""
+    axes = np.stack([np.array(LUMA), *AXES])
+    node = np.linspace(0, 1, POINTS)
+    inner = POINTS // 2 - OUTER
+    near = NEAR * (np.arange(inner + 1) / inner) ** NEAR_GREY
+    right = np.concatenate([near, NEAR * (FAR / NEAR) ** (np.arange(1, OUTER + 1) / OUTER)])
+    chroma = np.concatenate([-right[:0:-1], right])
+    low, high = LEVELS
+    level = low + (high - low) * node
+    _matrix(group, axes / np.array([[high - low], [1.0], [1.0]]), np.array([-low / (high - low), 0.0, 0.0]))
+    half = _halves()
+    crowded = np.interp(half, chroma, node)
+    spread = ocio.Lut1DTransform(len(half), True)
+    spread.setData(np.stack([half, crowded, crowded], 1).astype(np.float32).ravel())
+    spread.setFileOutputBitDepth(ocio.BIT_DEPTH_F32)
+    group.appendTransform(spread)
+    places = np.stack(np.meshgrid(level, chroma, chroma, indexing="ij"), axis=-1).reshape(-1, 3)
+    group.appendTransform(_table(warp.apply(places @ np.linalg.inv(axes).T)))
+
+
+def _root(group: "ocio.GroupTransform", root: Float64) -> None:
+    low, high = ROOT
+    _matrix(group, np.eye(3) / (high - low), np.full(3, -low / (high - low)))
+    axis = np.linspace(low, high, POINTS)
+    places = np.stack(np.meshgrid(axis, axis, axis, indexing="ij"), axis=-1).reshape(-1, 3)
+    group.appendTransform(_table(acescct.encode(expand(acescct.decode(places)) @ root.T)))
+
+
+def _matrix(group: "ocio.GroupTransform", rows: Float64, offset: Float64) -> None:
+    full = np.eye(4)
+    full[:3, :3] = rows
+    group.appendTransform(ocio.MatrixTransform(full.ravel().tolist(), [*offset.tolist(), 0.0]))
+
+
+def _table(values: Floats) -> "ocio.Lut3DTransform":
+    table = ocio.Lut3DTransform(POINTS)
+    table.setInterpolation(ocio.INTERP_TETRAHEDRAL)
+    table.setData(np.ascontiguousarray(values, np.float32).ravel())
+    return table
 
 
 def _acescct(direction: "ocio.TransformDirection") -> "ocio.LogCameraTransform":

@@ -1,13 +1,16 @@
 """A grade as a file, whatever the format: chosen by the ending of its name."""
 
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
 import PyOpenColorIO as ocio
 
 from aquin.arrays import Float32, Floats
-from aquin.colour.baked import lut_processor
+from aquin.colour import acescct
+from aquin.colour.baked import grid, lut_processor
+from aquin.colour.cdl import Cdl
 from aquin.colour.config import Processor
 from aquin.colour.grade import Grade
 from aquin.errors import AquinError
@@ -32,15 +35,67 @@ def write(path: Path, grade: Grade, title: str, force: bool = False, size: int =
     elif suffix == ".clf":
         clf.write(path, grade, title, note, force)
     elif suffix == ".cube":
-        cube.write(path, on_acescct(grade), size, title, note, force)
+        _write_cube(path, grade, size, title, note, force)
     else:
         raise AquinError("this ending names no grade format", path, f"Use one of {' '.join(SUFFIXES)}")
 
 
+SHAPED = (-0.15, 1.5)
+"""ACEScct that a table before a cube spreads: from some way below black to the largest half float."""
+PICTURE = (-0.03, 1.05)
+"""The same where the cube itself has to bend colours, and its points are precious: from -0.01 to 400 linear."""
+ENTRIES = 16_385
+ENOUGH = 0.5 / 1023
+"""A plain cube that is this near to the grade (99.9 % of colours as scenes have them) needs no table before it."""
+
+
+def _write_cube(path: Path, grade: Grade, size: int, title: str, note: str, force: bool) -> None:
+    """Plain where that is good enough; else with a table before the cube, where that is better."""
+    own = on_acescct(grade)
+    colours = scene_like()
+    true = own(colours.astype(np.float64))
+
+    def error(transform: Callable[[Floats], Floats], given: Floats) -> float:
+        table = lut_processor(np.asarray(transform(grid(size)), np.float64), size)
+        return float(np.percentile(np.abs(table(given) - true).max(axis=1), 99.9))
+
+    shaped = _shaped(grade)
+    plain = error(own, colours) if shaped is not None else 0.0
+    if shaped is None or plain <= ENOUGH or error(shaped[1], shaped[0].apply(colours)) >= plain:
+        cube.write(path, own, size, title, note, force)
+    else:
+        cube.write(path, shaped[1], size, title, note + " A 1D table goes before the cube.", force, shaped[0])
+
+
+def _shaped(grade: Grade) -> tuple[cube.Shaper, Callable[[Floats], Floats]] | None:
+    """What a grade does to each channel on its own, as a table, and the rest as a function of what that gives; None
+    where channels are mixed before.
+    """
+    if grade.matrix is not None or grade.root is not None or min(grade.trim.slope) < 1e-3:
+        return None
+    alone = replace(grade.trim, saturation=1.0)
+    whole = grade.trim.saturation == 1.0
+    bent = grade.warp is not None or (grade.curve is not None and not whole)
+    low, high = PICTURE if bent else SHAPED
+    even = np.repeat(np.linspace(low, high, ENTRIES)[:, None], 3, axis=1)
+    each = alone.apply(acescct.encode(acescct.decode(even) * grade.balance.factors))
+    if whole and grade.curve is not None:
+        each = grade.curve.apply(each)
+    if (np.diff(each, axis=0) <= 0).any():
+        return None
+    first, span = each[0], each[-1] - each[0]
+
+    def rest(given: Floats) -> Floats:
+        out = Cdl(saturation=grade.trim.saturation).apply(np.asarray(given, np.float64) * span + first)
+        if grade.curve is not None and not whole:
+            out = grade.curve.apply(out)
+        return out if grade.warp is None else grade.warp.apply(out)
+
+    return cube.Shaper(low, high, (each - first) / span), rest
+
+
 def on_acescct(grade: Grade) -> Callable[[Floats], Floats]:
     """The grade as a function of ACEScct values. It takes and gives (..., 3)."""
-    from aquin.colour import acescct
-
     return lambda log: grade.apply_linear(acescct.decode(log))
 
 
@@ -54,7 +109,9 @@ def read(path: Path) -> Callable[[Floats], Floats]:
     if suffix in cdl_file.SUFFIXES:
         return next(iter(cdl_file.read(path).values())).apply
     if suffix == ".cube":
-        return lut_processor(*cube.read(path))
+        values, size, shaper = cube.read(path)
+        table = lut_processor(values, size)
+        return table if shaper is None else lambda log: table(shaper.apply(log))
     if suffix == ".clf":
         return through_ocio(path)
     raise AquinError("this ending names no grade format", path, f"Use one of {' '.join(SUFFIXES)}")
@@ -79,6 +136,31 @@ def through_ocio(path: Path) -> Processor:
             f"OpenColorIO can't use the file ({str(error).splitlines()[0][:160]})", path, "Export it again"
         ) from error
     return Processor(cpu)
+
+
+def scene_like(count: int = 40_000, seed: int = 5) -> Float32:
+    """(count, 3) ACEScct values as scenes hold them: levels from 10 stops under grey to 5 over, a tenth of them near
+    black, channels within some 3 stops of each other.
+    """
+    random = np.random.default_rng(seed)
+    stops = random.uniform(-10, 5, (count, 1)) + random.normal(0, 0.7, (count, 3)).clip(-1.5, 1.5)
+    linear = 0.18 * np.exp2(stops)
+    linear[: count // 10] = random.uniform(DARKEST, 0.02, (count // 10, 1)) * np.exp2(
+        random.normal(0, 0.3, (count // 10, 3))
+    )
+    return acescct.encode(linear).astype(np.float32)
+
+
+DARKEST = -0.01
+"""Scene-linear: what noise below black comes to."""
+
+
+def dark(seed: int = 4) -> Float32:
+    """(n, 3) ACEScct values of the toe: neutrals and colours from -0.01 to 0.02 linear."""
+    random = np.random.default_rng(seed)
+    neutral = np.repeat(np.linspace(DARKEST, 0.02, 500)[:, None], 3, axis=1)
+    linear = np.concatenate([neutral, random.uniform(DARKEST, 0.02, (8_000, 3))])
+    return acescct.encode(linear).astype(np.float32)
 
 
 def probe(size: int = 33, seed: int = 3) -> Float32:

@@ -2,6 +2,7 @@
 
 from pathlib import Path
 
+from aquin.arrays import Floats
 from aquin.colour.grade import Grade
 from aquin.errors import AquinError
 from aquin.exchange import grade_file
@@ -16,10 +17,17 @@ def check_ending(path: Path) -> None:
         )
 
 
-def export_grade(path: Path, grade: Grade, title: str, force: bool = False, size: int = 65) -> Proof:
-    """Write the grade and read it back with OpenColorIO: slow, for a worker. `size`: points of a .cube. Raises
-    AquinError.
+def export_grade(
+    path: Path,
+    grade: Grade,
+    title: str,
+    force: bool = False,
+    size: int = 65,
+    picture: Floats | None = None,
+) -> Proof:
+    """Write the grade and read it back with OpenColorIO: slow, for a worker. `size`: points of a .cube.
+    `picture`: (..., 3) scene-linear AP1 on which it is proved too. Raises AquinError.
     """
     check_ending(path)
     grade_file.write(path, grade, title, force, size)
-    return prove(path, grade)
+    return prove(path, grade, picture)

@@ -86,7 +86,7 @@ def match_files(hero: Clip, shot: Clip, ask: MatchAsk, config: ColourConfig) -> 
     whole, passed = _passed(found, solution.grade, ask)
     kept = whole.at_strength(ask.strength)
     title = f"{shot.source.path.stem}_to_{hero.source.path.stem}"
-    proof = export_grade(ask.out, kept, title, ask.force, ask.size)
+    proof = export_grade(ask.out, kept, title, ask.force, ask.size, sides[1].linear)
     in_file = kept
     if ask.out.suffix.lower() in cdl_file.SUFFIXES:  # what is reported is what the file does
         in_file = Grade(trim=kept.folded())

@@ -219,7 +219,8 @@ class Presenter(QObject):
 
         if not path.suffix:
             path = path.with_suffix(".cdl")
-        grade = self.state.grade
+        grade, loaded = self.state.grade, self.state.loaded["shot"]
+        picture = loaded.linear if loaded is not None else None
         hero, shot = (self.state.side(role) for role in ROLES)
         title = f"{Path(shot.file).stem if shot else 'shot'}_to_{Path(hero.file).stem if hero else 'hero'}"
 
@@ -234,5 +235,9 @@ class Presenter(QObject):
 
         self.exported.emit(f"writing {path.name}")
         self.jobs.start(
-            "export", "exporting", lambda: export_grade(path, grade, title, force, size), done, failed
+            "export",
+            "exporting",
+            lambda: export_grade(path, grade, title, force, size, picture),
+            done,
+            failed,
         )
