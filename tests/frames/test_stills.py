@@ -105,7 +105,7 @@ def test_pixels_that_are_not_numbers_are_counted(tmp_path: Path) -> None:
     rgb[0, 0, 1], rgb[2, 2, 0] = np.nan, np.inf
     frame = open_source(put(tmp_path / "a.exr", rgb, oiio.FLOAT)).read(0)
     assert np.isfinite(frame.rgb).all()
-    assert frame.warnings[0].startswith("2 pixels")
+    assert [w.split(" are ")[0] for w in frame.warnings] == ["1 pixels", "1 pixels"]
     with pytest.raises(AquinError, match="more than half"):
         open_source(put(tmp_path / "b.exr", np.full((4, 4, 3), np.nan, np.float32), oiio.FLOAT)).read(0)
 

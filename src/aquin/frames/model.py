@@ -74,6 +74,15 @@ class Source(ABC):
     start: str | None = None
     kind: str = "still"
     metadata: Mapping[str, str] = field(default_factory=dict)
+    notes: tuple[str, ...] = ()
+    """What one should know of the whole file: how its frames are spaced, what it says that is not read."""
+    named: int | None = None
+    """The frame that the file's own name stands for, where a still of a sequence was named."""
+
+    @property
+    def usual(self) -> int:
+        """The frame to show first."""
+        return self.first if self.named is None else self.named
 
     @property
     def count(self) -> int:
@@ -137,11 +146,24 @@ def check_size(width: int, height: int, path: Path) -> None:
 
 
 def tame(rgb: Float32, path: Path) -> tuple[Float32, tuple[str, ...]]:
-    """Replace pixels of `rgb`, (h, w, 3), that are not numbers by 0 and count them; refuse a picture made mostly
-    of them.
+    """Replace values of `rgb`, (h, w, 3), that are infinite by the largest of their channel, and pixels that are not
+    numbers by 0, and count both; refuse a picture made mostly of them.
     """
     if np.isfinite(rgb).all():
         return rgb, ()
+    said: tuple[str, ...] = ()
+    bright = np.isposinf(rgb)
+    if bright.any():
+        rgb = rgb.copy()
+        for k in range(rgb.shape[2]):
+            channel = rgb[..., k]
+            known = channel[np.isfinite(channel)]
+            channel[bright[..., k]] = max(float(known.max()), 1.0) if known.size else 1.0
+        said = (
+            f"{int(bright.any(axis=2).sum())} pixels are infinitely bright; they read as the brightest ones",
+        )
+    if np.isfinite(rgb).all():
+        return rgb, said
     bad = ~np.isfinite(rgb).all(axis=2)
     count = int(bad.sum())
     if count > 0.5 * bad.size:
@@ -150,4 +172,4 @@ def tame(rgb: Float32, path: Path) -> tuple[Float32, tuple[str, ...]]:
         )
     rgb = rgb.copy()
     rgb[bad] = 0.0
-    return rgb, (f"{count} pixels are not numbers (NaN or infinite); they read as 0",)
+    return rgb, (*said, f"{count} pixels are not numbers (NaN or infinite); they read as 0")

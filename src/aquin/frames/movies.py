@@ -1,5 +1,7 @@
 """Movies through PyAV: exact planes at their own bit depth, then our own YCbCr to RGB in float."""
 
+from bisect import bisect_left
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from fractions import Fraction
 from pathlib import Path
@@ -10,10 +12,26 @@ import numpy as np
 
 from aquin.errors import AquinError
 from aquin.frames.model import Frame, Matrix, Origin, Range, Signal, Source, check_size, tame
+from aquin.frames.timecode import frames_of, timecode_of, usual_rate
 from aquin.frames.ycbcr import Planes, thinned, to_rgb
 
 # ITU-T H.273 table 4 (matrix coefficients)
 _MATRICES: dict[int, Matrix] = {0: "rgb", 1: "bt709", 5: "bt601", 6: "bt601", 9: "bt2020"}
+_ASSUMED: dict[int, Matrix] = {1: "bt709", 5: "bt601", 6: "bt601", 9: "bt2020"}
+"""What primaries (H.273 table 2) say of a matrix that is not named."""
+_OTHER = {
+    4: "FCC 73.682",
+    7: "SMPTE 240M",
+    8: "YCgCo",
+    10: "BT.2020 with constant luminance",
+    11: "SMPTE 2085",
+    12: "derived from the primaries",
+    13: "derived from the primaries with constant luminance",
+    14: "ICtCp",
+}
+"""Matrices of H.273 that are not decoded."""
+PACKETS = 240
+"""So many are looked at, where the container has no table of times, to see whether frames come evenly."""
 _DAMAGED = "Copy it again from its card"
 
 
@@ -26,6 +44,12 @@ class MovieSource(Source):
     _decoded: Any = field(default=None, repr=False)
     _next: int = field(default=-1, repr=False)
     _zero: int = field(default=0, repr=False)
+    _pace: Fraction = field(default=Fraction(0), repr=False)
+    """Frames a second as the file has them on average, which numbers are counted by."""
+    _times: Sequence[int] | None = field(default=None, repr=False)
+    """Where frames are not evenly spaced: the time of each."""
+    turn: int = 0
+    """Quarter turns against the clock with which the file asks to be shown."""
 
     def read(self, number: int) -> Frame:
         return self.read_thinned(number, 1)
@@ -35,6 +59,8 @@ class MovieSource(Source):
         if step > 1:
             planes = thinned(planes, step)
         rgb, warnings = tame(to_rgb(planes, self.signal.matrix, self.signal.range), self.path)
+        if self.turn:
+            rgb = np.ascontiguousarray(np.rot90(rgb, self.turn))
         return Frame(rgb, number, self.timecode(number), self.signal, warnings + damage)
 
     def decodes(self, number: int) -> tuple[str, ...]:
@@ -51,7 +77,7 @@ class MovieSource(Source):
             raise AquinError(
                 f"frame {number} can't be decoded ({_text(error)})", self.path, _DAMAGED
             ) from error
-        if planes.luma.shape != (self.height, self.width):
+        if planes.luma.shape[:: -1 if self.turn % 2 else 1] != (self.height, self.width):
             raise AquinError(f"frame {number} changes size", self.path, _DAMAGED)
         return planes, (f"frame {number} is damaged in the file",) if picture.is_corrupt else ()
 
@@ -95,14 +121,23 @@ class MovieSource(Source):
         )
 
     def _ticks(self, number: int, stream: Any) -> int:
-        assert self.rate
-        ticks: int = round(number / self.rate / stream.time_base)
+        if self._times is not None:
+            return self._times[min(number, len(self._times) - 1)] - self._zero
+        ticks: int = round(number / self._pace / stream.time_base)
         return ticks
 
     def _number_of(self, picture: Any, stream: Any) -> int:
-        assert self.rate
-        number: int = round((picture.pts - self._zero) * stream.time_base * self.rate)
+        if self._times is not None:
+            return bisect_left(self._times, picture.pts)
+        number: int = round((picture.pts - self._zero) * stream.time_base * self._pace)
         return number
+
+    def timecode(self, number: int) -> str | None:
+        if self._times is None or self.start is None or self.rate is None or self._container is None:
+            return super().timecode(number)
+        base = self._container.streams.video[0].time_base
+        passed = round((self._times[number] - self._zero) * base * self.rate)
+        return timecode_of(frames_of(self.start, self.rate) + passed, self.rate, ";" in self.start)
 
 
 def open_movie(path: Path, matrix: Matrix | None, range: Range | None) -> MovieSource:
@@ -121,34 +156,94 @@ def open_movie(path: Path, matrix: Matrix | None, range: Range | None) -> MovieS
         check_size(picture.width, picture.height, path)
         tags = [container.metadata, stream.metadata, *(s.metadata for s in container.streams.data)]
         metadata = {key.lower(): value for group in reversed(tags) for key, value in group.items()}
-        start = metadata.get("timecode")
+        start, odd = _start(metadata.get("timecode"), usual_rate(Fraction(rate)))
         metadata["codec"] = stream.codec_context.name
         count = stream.frames or _count(path)
         if container.duration:
             metadata["claimed frames"] = str(round(container.duration * Fraction(rate) / av.time_base))
-        signal = _signal(picture).overridden(matrix, range)
+        times = _uneven(container, stream, Fraction(rate), path)
+        count = len(times) if times is not None else count
+        signal, said = _signal(picture)
+        notes = (*odd, *(said if matrix is None else ()), *_spaced(times, stream, picture))
+        if notes:
+            metadata["about the file"] = "; ".join(notes)
     except (av.FFmpegError, OSError) as error:
         container.close()
         raise AquinError(f"the movie is damaged ({_text(error)})", path, _DAMAGED) from error
     except AquinError:
         container.close()
         raise
-    if matrix == "rgb" and _signal(picture).matrix != "rgb":
+    if matrix == "rgb" and signal.matrix != "rgb":
         container.close()
         raise AquinError("the file holds YCbCr, so a matrix is needed", path, "Choose bt601, bt709 or bt2020")
+    turn = round(picture.rotation / 90) % 4
     return MovieSource(
         path,
-        picture.width,
-        picture.height,
-        signal,
+        *((picture.height, picture.width) if turn % 2 else (picture.width, picture.height)),
+        signal.overridden(matrix, range),
         0,
         max(count, 1) - 1,
-        Fraction(rate),
+        usual_rate(Fraction(rate)),
         start,
         metadata=metadata,
+        notes=notes,
         _container=container,  # stays open: opening is a good part of reading one frame
-        _zero=picture.pts,
+        _zero=picture.pts if times is None else times[0],
+        _pace=Fraction(rate),
+        _times=times,
+        turn=turn,
     )
+
+
+def _start(said: str | None, rate: Fraction) -> tuple[str | None, tuple[str, ...]]:
+    """The timecode that a file starts at, and what is to be said where it has an impossible one."""
+    if said is None:
+        return None, ()
+    try:
+        frames_of(said, rate)
+    except AquinError:
+        return None, (f"the file's timecode '{said[:20]}' is none at {float(rate):g} frames a second",)
+    return said, ()
+
+
+def _uneven(container: Any, stream: Any, rate: Fraction, path: Path) -> list[int] | None:
+    """The times of all frames where they are not evenly spaced; None where their numbers follow from the rate."""
+    base = stream.time_base
+    times = sorted({e.timestamp for e in stream.index_entries if e.timestamp is not None})
+    if len(times) < max(stream.frames, 2):  # no table of all frames in the container
+        times = _packets(path, PACKETS)
+        if len(times) == PACKETS:
+            times = times[:-8]  # after the last of them some may come that are shown before them
+    if all(round((t - times[0]) * base * rate) == k for k, t in enumerate(times)):
+        return None
+    every = _packets(path)
+    return every if len(every) > 1 else None
+
+
+def _packets(path: Path, most: int = 0) -> list[int]:
+    """When packets are shown, in order, without decoding them; of the first `most`, where it is set."""
+    found: list[int] = []
+    with _open(path) as container:
+        for packet in container.demux(container.streams.video[0]):
+            if packet.size and packet.pts is not None:
+                found.append(packet.pts)
+            if len(found) == most:
+                break
+    return sorted(found)
+
+
+def _spaced(times: Sequence[int] | None, stream: Any, picture: Any) -> tuple[str, ...]:
+    notes: list[str] = []
+    if times is not None:
+        gaps = np.diff(np.array(times, np.float64)) * float(stream.time_base) * 1e3
+        notes.append(
+            f"frames are not evenly spaced (variable frame rate): {gaps.min():.0f} to {gaps.max():.0f} ms apart"
+        )
+    if picture.interlaced_frame:
+        notes.append("the picture is interlaced: each frame holds two moments")
+    if picture.rotation:
+        notes.append(f"the file asks to be turned by {abs(round(picture.rotation))} degrees, and is")
+    return tuple(notes)
 
 
 def planes_of(picture: Any) -> Planes:
@@ -161,11 +256,8 @@ def planes_of(picture: Any) -> Planes:
     elif len(form.components) == 1:
         name = "gray" if depth == 8 else f"gray{depth}le"
     else:
-        sub = {(1, 1): "444", (2, 1): "422", (2, 2): "420", (4, 1): "411", (1, 2): "440"}
-        ratio = (
-            -(-picture.width // form.chroma_width(picture.width)),
-            -(-picture.height // form.chroma_height(picture.height)),
-        )
+        sub = {(1, 1): "444", (2, 1): "422", (2, 2): "420", (4, 1): "411", (1, 2): "440", (4, 4): "410"}
+        ratio = 64 // form.chroma_width(64), 64 // form.chroma_height(64)
         name = f"yuv{sub[ratio]}p" + ("" if depth == 8 else f"{depth}le")
     if form.name not in (name, name.replace("yuv", "yuvj")):
         picture = picture.reformat(format=name)  # another packing of the same samples
@@ -182,20 +274,27 @@ def planes_of(picture: Any) -> Planes:
     return Planes(planes[0], planes[1], planes[2], depth, False)
 
 
-def _signal(picture: Any) -> Signal:
+def _signal(picture: Any) -> tuple[Signal, tuple[str, ...]]:
+    """How the numbers are meant, and what is to be said where the file names a matrix that is not decoded."""
     bits = max(c.bits for c in picture.format.components)
     if picture.format.is_rgb:
         known = picture.color_range == 1
-        return Signal(
-            "rgb", "legal" if known else "full", bits, "file", "file" if picture.color_range else "assumed"
-        )
+        said = "file" if picture.color_range else "assumed"
+        return Signal("rgb", "legal" if known else "full", bits, "file", said), ()  # type: ignore[arg-type]
     matrix_from: Origin = "file"
-    matrix = _MATRICES.get(int(picture.colorspace))
+    tag = int(picture.colorspace)
+    matrix = _MATRICES.get(tag)
+    notes: tuple[str, ...] = ()
     if matrix in (None, "rgb"):
-        matrix, matrix_from = ("bt601" if picture.height <= 576 else "bt709"), "assumed"
+        usual: Matrix = "bt601" if picture.height <= 576 else "bt709"
+        matrix, matrix_from = _ASSUMED.get(int(picture.color_primaries), usual), "assumed"
+        if tag in _OTHER:
+            notes = (f"the file's matrix is {_OTHER[tag]}, which is not decoded: it is read as {matrix}",)
     wide = int(picture.color_range) == 2 or picture.format.name.startswith("yuvj")
-    said = wide or int(picture.color_range) == 1
-    return Signal(matrix, "full" if wide else "legal", bits, matrix_from, "file" if said else "assumed")
+    known = wide or int(picture.color_range) == 1
+    return Signal(
+        matrix, "full" if wide else "legal", bits, matrix_from, "file" if known else "assumed"
+    ), notes
 
 
 def _open(path: Path) -> Any:

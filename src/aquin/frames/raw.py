@@ -111,7 +111,19 @@ def open_raw(files: Mapping[int, Path], path: Path, decode: RawDecode | None = N
     signal = Signal("rgb", "full", 16, floating=True)
     kind = "sequence" if len(numbers) > 1 else "still"
     return RawStills(
-        path, width, height, signal, numbers[0], numbers[-1], None, None, kind, metadata, files, decode
+        path,
+        width,
+        height,
+        signal,
+        numbers[0],
+        numbers[-1],
+        None,
+        None,
+        kind,
+        metadata,
+        named=next((n for n, p in files.items() if p == path), None),
+        files=files,
+        decode=decode,
     )
 
 

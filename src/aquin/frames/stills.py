@@ -59,11 +59,12 @@ def open_stills(
         raise AquinError("a still holds RGB, so no YCbCr matrix applies", path, "Leave the matrix out")
     image = _open(path)
     try:
-        spec = image.spec()
-        check_size(spec.width, spec.height, path)
+        part = _chosen(image, path)
+        spec = part.spec
+        window = _window(spec, path)
         bits = int(spec.get_int_attribute("oiio:BitsPerSample", 0)) or spec.format.size() * 8
         swapped = spec.get_int_attribute("Orientation", 1) >= 5
-        width, height = (spec.height, spec.width) if swapped else (spec.width, spec.height)
+        width, height = window.size[::-1] if swapped else window.size
         rate, start = _rate(spec), None
         first = min(files)
         if rate and (code := _timecode(spec)):
@@ -80,18 +81,35 @@ def open_stills(
         }
     finally:
         image.close()
+    notes = (*part.notes, *window.notes)
+    if notes:
+        metadata["about the file"] = "; ".join(notes)
     floating = str(spec.format) in ("half", "float", "double")
     signal = Signal("rgb", "full", bits, "file", "file" if floating else "assumed", floating).overridden(
         None, range
     )
     kind = "sequence" if len(files) > 1 else "still"
     return StillSource(
-        path, width, height, signal, first, max(files), rate, start, kind, metadata, files=dict(files)
+        path,
+        width,
+        height,
+        signal,
+        first,
+        max(files),
+        rate,
+        start,
+        kind,
+        metadata,
+        notes=notes,
+        named=next((n for n, p in files.items() if p == path), None),
+        files=dict(files),
     )
 
 
 def _open(path: Path) -> Any:
-    image = oiio.ImageInput.open(str(path))
+    as_stored = oiio.ImageSpec()
+    as_stored.attribute("oiio:UnassociatedAlpha", 1)  # colours are not multiplied by a picture's alpha
+    image = oiio.ImageInput.open(str(path), as_stored)
     if image is None:
         raise AquinError(f"the picture can't be opened ({_reason()})", path, _DAMAGED)
     return image
@@ -101,30 +119,129 @@ def _reason() -> str:
     return str(oiio.geterror()).strip().splitlines()[-1:][0] if oiio.geterror(False) else "unknown format"
 
 
+@dataclass(frozen=True)
+class _Part:
+    """What of a file is the picture: the part (a subimage), its channels for red, green and blue, and what to say."""
+
+    number: int
+    spec: Any
+    channels: tuple[int, int, int]
+    notes: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class _Window:
+    """Where the stored pixels lie in the picture that is meant (OpenEXR's data and display windows)."""
+
+    left: int
+    top: int
+    size: tuple[int, int]
+    notes: tuple[str, ...] = ()
+
+
+_FIRST = ("", "beauty", "rgba", "rgb", "combined", "composite", "main", "final", "left", "right")
+"""Layers, parts and views that are the picture, the likeliest first; common practice, no source."""
+
+
+def _chosen(image: Any, path: Path) -> _Part:
+    """The likeliest picture among a file's parts, layers and views; the others are named. Raises AquinError."""
+    found: list[tuple[int, int, str, Any, tuple[int, int, int]]] = []
+    grey: _Part | None = None
+    plain: _Part | None = None
+    number, names = 0, []
+    while image.seek_subimage(number, 0):
+        spec = image.spec()
+        part = str(spec.getattribute("oiio:subimagename") or spec.getattribute("name") or "")
+        layers: dict[str, dict[str, int]] = {}
+        for k, channel in enumerate(spec.channelnames):
+            layer, _, last = channel.rpartition(".")
+            layers.setdefault(layer, {})[last.upper()] = k
+        for layer, held in layers.items():
+            if {"R", "G", "B"} <= set(held):
+                title = layer or part
+                words = [w for w in (layer.lower(), title.lower()) if w in _FIRST]
+                rank = min((_FIRST.index(w) for w in words), default=len(_FIRST))
+                found.append((rank, number, title, spec, (held["R"], held["G"], held["B"])))
+        names += [part or f"part {number + 1}"]
+        if grey is None and spec.nchannels in (1, 2):
+            grey = _Part(number, spec, (0, 0, 0), ("the file has one channel; it is shown in grey",))
+        if (
+            plain is None
+            and spec.nchannels >= 3
+            and not {"R", "G", "B", "Y", "RY", "BY"}
+            & {c.rpartition(".")[2].upper() for c in spec.channelnames}
+        ):
+            plain = _Part(
+                number, spec, (0, 1, 2), ("the channels are not named R, G, B; the first three are used",)
+            )
+        channels = ", ".join(spec.channelnames)
+        number += 1
+    image.geterror()  # that there is no further part is no error
+    if found:
+        best = min(found, key=lambda f: f[0])
+        others = [f[2] or "the unnamed one" for f in found if f is not best]
+        said = (
+            f"of the {'pictures' if others else 'parts'} in the file {best[2] or 'the unnamed one'} is used"
+        )
+        notes: tuple[str, ...] = ()
+        if others:
+            notes = (f"{said}; there are also {', '.join(others)}",)
+        elif number > 1:
+            notes = (f"{said}; there are {', '.join(names)}",)
+        return _Part(best[1], best[3], best[4], notes)
+    if plain is not None or grey is not None:
+        return plain or grey  # type: ignore[return-value]
+    raise AquinError(f"there are no R, G and B channels ({channels})", path, "Render it as RGB")
+
+
+def _window(spec: Any, path: Path) -> _Window:
+    check_size(spec.width, spec.height, path)
+    data = spec.x, spec.y, spec.width, spec.height
+    shown = spec.full_x, spec.full_y, spec.full_width, spec.full_height
+    if shown == data or spec.full_width < 1 or spec.full_height < 1:
+        return _Window(0, 0, (spec.width, spec.height))
+    check_size(spec.full_width, spec.full_height, path)
+    note = f"its {spec.width} x {spec.height} pixels are placed in the picture that is meant, {shown[2]} x {shown[3]}"
+    return _Window(spec.x - spec.full_x, spec.y - spec.full_y, (spec.full_width, spec.full_height), (note,))
+
+
+def _placed(pixels: Float32, window: _Window) -> Float32:
+    """(h, w, 3) stored pixels in the picture that is meant; black where there are none."""
+    width, height = window.size
+    if (window.left, window.top) == (0, 0) and pixels.shape[:2] == (height, width):
+        return pixels
+    out = np.zeros((height, width, 3), np.float32)
+    top, left = max(window.top, 0), max(window.left, 0)
+    bottom, right = min(window.top + pixels.shape[0], height), min(window.left + pixels.shape[1], width)
+    if bottom > top and right > left:
+        out[top:bottom, left:right] = pixels[
+            top - window.top : bottom - window.top, left - window.left : right - window.left
+        ]
+    return out
+
+
 def _read_rgb(path: Path) -> tuple[Float32, tuple[str, ...]]:
     image = _open(path)
     try:
+        part = _chosen(image, path)
+        window = _window(part.spec, path)
+        image.seek_subimage(part.number, 0)
         spec = image.spec()
-        check_size(spec.width, spec.height, path)
-        pixels = image.read_image(0, 0, 0, spec.nchannels, oiio.FLOAT)
+        twelve = spec.get_int_attribute("oiio:BitsPerSample", 0) == 12 and str(spec.format) == "uint16"
+        kind = oiio.UINT16 if twelve else oiio.FLOAT
+        pixels = image.read_image(part.number, 0, 0, spec.nchannels, kind)
         message = image.geterror()
         orientation = spec.get_int_attribute("Orientation", 1)
-        names = [name.split(".")[-1].upper() for name in spec.channelnames]
     finally:
         image.close()
     if pixels is None or message:
         raise AquinError(f"the picture is damaged ({message.strip() or 'it ends early'})", path, _DAMAGED)
-    pixels = np.asarray(pixels, np.float32).reshape(spec.height, spec.width, -1)
-    notes: tuple[str, ...] = ()
-    if {"R", "G", "B"} <= set(names):
-        order = [names.index(c) for c in "RGB"]
-    elif pixels.shape[2] in (1, 2):
-        order, notes = [0, 0, 0], ("the file has one channel; it is shown in grey",)
-    elif pixels.shape[2] >= 3 and not {"R", "G", "B"} & set(names):
-        order, notes = [0, 1, 2], ("the channels are not named R, G, B; the first three are used",)
-    else:
-        raise AquinError(f"there are no R, G and B channels ({', '.join(names)})", path, "Render it as RGB")
-    return np.ascontiguousarray(_upright(pixels[:, :, order], orientation)), notes
+    pixels = np.asarray(pixels).reshape(spec.height, spec.width, -1)[:, :, list(part.channels)]
+    if twelve:  # the library repeats the upper bits below: the codes themselves are exact
+        pixels = (pixels >> 4).astype(np.float32) / np.float32(4095)
+    placed = _placed(np.asarray(pixels, np.float32), window)
+    notes = tuple(n for n in part.notes if "shown in grey" in n or "not named" in n)
+    return np.ascontiguousarray(_upright(placed, orientation)), notes
 
 
 def _upright(pixels: Float32, orientation: int) -> Float32:

@@ -78,14 +78,19 @@ def to_rgb(planes: Planes, matrix: Matrix, range: Range) -> Float32:
 def _to_full_size(plane: Float32, h: int, w: int) -> Float32:
     """Linear interpolation of a chroma plane to the luma grid."""
     if plane.shape[1] < w:
-        factor = -(-w // plane.shape[1])
+        factor = _factor(w, plane.shape[1])
         after = np.concatenate([plane[:, 1:], plane[:, -1:]], axis=1)
         wide = np.empty((plane.shape[0], plane.shape[1] * factor), np.float32)
         for k in np.arange(factor):
             t = np.float32(k / factor)
             wide[:, k::factor] = (1 - t) * plane + t * after
         plane = wide[:, :w]
-    if plane.shape[0] < h:
+    if plane.shape[0] < h and _factor(h, plane.shape[0]) > 2:
+        at = np.clip((np.arange(h) + 0.5) / _factor(h, plane.shape[0]) - 0.5, 0, plane.shape[0] - 1)
+        low = np.minimum(at.astype(int), plane.shape[0] - 1)
+        t = (at - low).astype(np.float32)[:, None]
+        plane = (1 - t) * plane[low] + t * plane[np.minimum(low + 1, plane.shape[0] - 1)]
+    elif plane.shape[0] < h:
         above = np.concatenate([plane[:1], plane[:-1]], axis=0)
         below = np.concatenate([plane[1:], plane[-1:]], axis=0)
         tall = np.empty((plane.shape[0] * 2, plane.shape[1]), np.float32)
@@ -93,3 +98,8 @@ def _to_full_size(plane: Float32, h: int, w: int) -> Float32:
         tall[1::2] = np.float32(0.75) * plane + np.float32(0.25) * below
         plane = tall[:h]
     return plane
+
+
+def _factor(whole: int, part: int) -> int:
+    """By how much a plane is subsampled on one side."""
+    return next(f for f in (1, 2, 4, 8) if -(-whole // f) <= part)

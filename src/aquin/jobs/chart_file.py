@@ -53,7 +53,7 @@ def read_file(clip: Clip, hero: Clip | None, ask: ChartAsk, tell: Tell | None = 
     else:
         frame, _ = clip.read(ask.number)
         reading = read_chart(frame.rgb, clip.to_linear, chosen, ask.corners)
-        notes, number = list(frame.warnings), frame.number
+        notes, number = [*clip.source.notes, *frame.warnings], frame.number
     if reading is None:
         return _nothing(chosen, number, looks, notes)
     towards: Reading | None = None

@@ -31,6 +31,7 @@ class Clip:
         return cls(open_source(path, matrix, range, raw=raw), name, config.to_linear(name))
 
     def read(self, number: int | None = None) -> tuple[Frame, Float32]:
-        """A frame and its (h, w, 3) scene-linear AP1; the first one unless numbered."""
-        frame = self.source.read(self.source.first if number is None else number)
+        """A frame and its (h, w, 3) scene-linear AP1; the one that the file's name stands for unless
+        numbered, of a movie the first."""
+        frame = self.source.read(self.source.usual if number is None else number)
         return frame, self.to_linear(frame.rgb)

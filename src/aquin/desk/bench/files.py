@@ -201,7 +201,7 @@ class Files(QObject):
     def _came(self, role: Role, loaded: Loaded) -> None:
         self.state.put_loaded(role, loaded)
         self.said.emit(role, "")
-        for warning in loaded.frame.warnings:
+        for warning in (*loaded.clip.source.notes, *loaded.frame.warnings):
             self.told.emit(warning)
         self._changed()
         self.solve()

@@ -239,4 +239,13 @@ def _fps(rate: str) -> str:
     return f"{float(Fraction(rate)):.5g}"
 
 
-RULES = (unreadable, cut_short, rates, sizes, timecodes, names, charts_filmed, undecided)
+def about(case: Case) -> Iterator[Finding]:
+    """What a file says of itself that one should know: how its frames are spaced, what of it is not read."""
+    for shot in case.shots:
+        said = str(shot.metadata.get("about the file", ""))
+        if said:
+            what = said[0].upper() + said[1:]
+            yield Finding("about the file", "note", 1.0, what, (shot.id,))
+
+
+RULES = (about, unreadable, cut_short, rates, sizes, timecodes, names, charts_filmed, undecided)
