@@ -9,12 +9,12 @@ import pytest
 from skimage import data
 
 from aquin.charts.solve import residual, solve
+from aquin.colour import acescct
 from aquin.colour.grade import Balance, Grade
 from aquin.colour.hue_warp import HueWarp
 from aquin.colour.tone_curve import ToneCurve
 from aquin.match.engine import Side, match_sides, second_pass
 from aquin.match.skin import skin_colours, skin_source, with_skin
-from aquin.measure.faces import face_mask
 from aquin.measure.ledger import Evidence
 from aquin.measure.skin import Dab, find_skin, skin_mask
 
@@ -24,8 +24,8 @@ def portrait() -> np.ndarray:
     return np.asarray((data.astronaut() / 255) ** 2.4 + 1e-3, np.float32)
 
 
-def signal(linear: np.ndarray) -> np.ndarray:
-    return np.asarray(np.clip(linear, 0, 1) ** (1 / 2.4), np.float32)
+def view(log: np.ndarray) -> np.ndarray:
+    return np.asarray(np.clip(acescct.decode(log), 0, 1) ** (1 / 2.4), np.float32)
 
 
 def side(linear: np.ndarray) -> Side:
@@ -38,7 +38,7 @@ def two() -> tuple[Side, Side, tuple[np.ndarray, np.ndarray]]:
     other.
     """
     hero = portrait()
-    mask = skin_mask(signal(hero))
+    mask = skin_mask(hero, view)
     shot = hero * np.float32([1.05, 0.95, 0.8])
     shot[~mask] *= np.float32([0.8, 1.0, 1.3])
     return side(hero), side(shot), (mask, mask)
@@ -82,27 +82,32 @@ def test_skin_is_averaged_from_dark_to_light(two: tuple[Side, Side, tuple[np.nda
 
 
 def test_painted_skin_goes_before_what_is_found_and_later_dabs_lie_over_earlier_ones() -> None:
-    picture = signal(portrait())
-    found = find_skin(picture)
+    picture = portrait()
+    found = find_skin(picture, view)
     wall = Dab(0.1, 0.9, 0.05, True)
-    more = find_skin(picture, [wall])
+    more = find_skin(picture, view, [wall])
     assert more[int(0.9 * 512), int(0.1 * 512)] and more.sum() > found.sum()
-    less = find_skin(picture, [Dab(0.43, 0.25, 0.2, False)])
+    less = find_skin(picture, view, [Dab(0.43, 0.25, 0.2, False)])
     assert less.sum() < 0.6 * found.sum()
-    back = find_skin(picture, [Dab(0.43, 0.25, 0.2, False), Dab(0.43, 0.25, 0.02, True)])
+    back = find_skin(picture, view, [Dab(0.43, 0.25, 0.2, False), Dab(0.43, 0.25, 0.02, True)])
     assert back[int(0.25 * 512), int(0.43 * 512)] and back.sum() > less.sum()
 
 
 def test_faces_limit_skin_to_the_face() -> None:
     """Where the face is in that picture: about 190 to 255 across and 70 to 180 down."""
-    picture = signal(portrait())
-    faces = face_mask(picture)
-    assert faces[90:160, 200:245].mean() > 0.95 and faces.mean() < 0.08
+    picture = portrait()
     hands = np.asarray(picture.copy())
-    hands[300:500, 20:120] = picture[110:130, 215:235].mean(axis=(0, 1))  # a patch of the same skin elsewhere
-    wide, narrow = find_skin(hands), find_skin(hands, faces=True)
-    assert wide[300:500, 20:120].mean() > 0.8 and narrow[300:500, 20:120].mean() < 0.05
+    hands[300:370, 20:90] = picture[110:130, 215:235].mean(axis=(0, 1))  # a patch of the same skin elsewhere
+    wide, narrow = find_skin(hands, view), find_skin(hands, view, faces=True)
+    assert wide[300:370, 20:90].mean() > 0.8 and narrow[300:370, 20:90].mean() < 0.05
     assert narrow[100:150, 205:240].mean() > 0.6
+
+
+def test_what_is_larger_than_the_face_is_no_hand() -> None:
+    """A wall of the colour of skin."""
+    wall = np.asarray(portrait().copy())
+    wall[300:500, 20:220] = wall[110:130, 215:235].mean(axis=(0, 1))
+    assert find_skin(wall, view)[300:500, 20:220].mean() < 0.05
 
 
 def evidence(grade: Grade, count: int = 150, noise: float = 0.004) -> Evidence:

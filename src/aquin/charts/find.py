@@ -52,7 +52,7 @@ def tones(rgb: Floats) -> tuple[Float32, float]:
     """The frame as log2 levels above a small floor, scaled so that its longer side is WORK_SIDE at most, and that
     scale. `rgb`: (h, w, 3) of any encoding; gives (h', w', 3) stops and the scale.
 
-        A ratio of light is a step here wherever it happens, so that deep shade and sun look alike; frames that are
+    A ratio of light is a step here wherever it happens, so that deep shade and sun look alike; frames that are
     already log only get flatter.
     """
     rgb = np.asarray(rgb, np.float32)

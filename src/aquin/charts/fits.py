@@ -92,9 +92,10 @@ def cdl_of(
     metric: Metric,
     scene: Float64 | None = None,
     wanted: Float64 | None = None,
+    saturation: bool = True,
 ) -> Grade:
     """Grey gains, then the CDL trim of least difference on the pairs, and on the scene's colours where `wanted` is
-    known. `scene`, `wanted`: (n, 3) scene-linear AP1.
+    known. `scene`, `wanted`: (n, 3) scene-linear AP1. `saturation`: whether it is free, or stays 1.
     """
     balance = gains_of(evidence).balance
     first = _STILL
@@ -118,6 +119,8 @@ def cdl_of(
 
     low = np.array([0.3] * 3 + [-0.3] * 3 + [0.3] * 3 + [0.2])
     high = np.array([3.0] * 3 + [0.3] * 3 + [3.0] * 3 + [3.0])
+    if not saturation:
+        low[9], high[9], first = 1 - 1e-9, 1 + 1e-9, np.array([*first[:9], 1.0])
     return Grade(balance, trim_of(least(left, first, _STILL, _SPREAD, low, high, say)))
 
 

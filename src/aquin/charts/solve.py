@@ -6,6 +6,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from aquin.arrays import Float64
+from aquin.charts.diversity import Diversity, diversity_of
 from aquin.charts.fits import (
     DE00,
     METRICS,
@@ -119,6 +120,13 @@ def solve(
             None,
             "Use a frame where the chart is not clipped and free of glare",
         )
+    told = diversity_of(evidence)
+    if not _carried(model, told):
+        raise AquinError(
+            f"a {title_of(model)} can't be solved: {told.words}",
+            None,
+            "Use gains or a CDL, or pairs of more colours",
+        )
     trust = _trust(evidence, metric) if evidence.reflectance is not None and model != "gains" else 0.0
     found, behind = _fit(evidence, model, None, scene, metric, trust)
     left = residual(evidence, found, metric)
@@ -151,6 +159,14 @@ def solve(
     )
 
 
+def _carried(model: str, told: Diversity) -> bool:
+    """Whether evidence of that diversity can carry a model."""
+    base, *more = model.split("+")
+    if base in ("matrix", "root") or "warp" in more:
+        return told.contrast and told.hues
+    return base == "gains" or told.contrast
+
+
 def _fit(
     pairs: Evidence,
     model: str,
@@ -174,6 +190,8 @@ def _fit(
     elif base == "root":
         behind = matrix_of(_wider(chart, trust * _WIDER["matrix"]), start_matrix, metric)
         grade = root_of(pairs, start or behind, metric)
+    elif not diversity_of(chart).hues:  # no matrix stands behind it that could speak for the scene
+        grade = cdl_of(pairs, start, metric, saturation=diversity_of(chart).saturation)
     elif scene is None or not len(scene):
         grade = cdl_of(pairs, start, metric)
     else:

@@ -33,7 +33,7 @@ def delta_terms(lab1: ArrayLike, lab2: ArrayLike) -> Float64:
     """The lightness, chroma and hue parts of CIEDE2000 with the rotation folded in: their length is the difference.
     (..., 3) CIE L*a*b* each; gives (..., 3).
 
-        The quadratic form C^2 + H^2 + R C H is split as (C + R H / 2)^2 + (1 - R^2 / 4) H^2, which is exact.
+    The quadratic form C^2 + H^2 + R C H is split as (C + R H / 2)^2 + (1 - R^2 / 4) H^2, which is exact.
     """
     l1, a1, b1 = np.moveaxis(np.asarray(lab1, np.float64), -1, 0)
     l2, a2, b2 = np.moveaxis(np.asarray(lab2, np.float64), -1, 0)

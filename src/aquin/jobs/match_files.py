@@ -195,8 +195,8 @@ def _with_skin(
 ) -> Match:
     """With solutions for skin; AquinError where they must be and hardly any is seen."""
     masks = []
-    for side, grade, clip in zip(sides, (Grade(), found.solution().grade), clips, strict=True):
-        masks.append(find_skin(np.asarray(shown(np.asarray(grade.apply_linear(side.linear))), np.float32)))
+    for side, clip in zip(sides, clips, strict=True):
+        masks.append(find_skin(side.linear, shown))
         if must and masks[-1].mean() < 0.002:
             raise AquinError("no skin was found in the frame", clip.source.path, "Use --weight frame")
     made = with_skin(found, sides[0], sides[1], (masks[0], masks[1]), models)

@@ -52,9 +52,8 @@ def solve_for_skin(
     """The match with solutions for skin beside its own, and whether there is skin in both: slow, for a worker."""
     first, other = _as_filmed(hero, shot, hero_grade)
     masks = []
-    for k, (side, grade) in enumerate(((first, Grade()), (other, match.solution(None, "frame").grade))):
-        signal = np.asarray(wish.view(np.asarray(grade.apply_linear(side.linear), np.float32)), np.float32)
-        masks.append(find_skin(signal, wish.dabs[k], wish.faces))
+    for k, side in enumerate((first, other)):
+        masks.append(find_skin(side.linear, wish.view, wish.dabs[k], wish.faces))
     vouched = wish.faces or any(wish.dabs)
     found = with_skin(match, first, other, (masks[0], masks[1]), vouched=vouched)
     return found, bool(found.other)

@@ -81,7 +81,7 @@ def match_charts(
     """Solve the shot's reading towards the hero's, with every model. Raises AquinError when too few patches are
     usable. `scene`: (n, 3) scene-linear AP1 of the shot.
 
-        `scene`: the shot's colours (see `scene_colours`), which a CDL is to serve as well.
+    `scene`: the shot's colours (see `scene_colours`), which a CDL is to serve as well.
     """
     evidence, warnings = pair(hero, shot)
     solutions = tuple(solve_all(evidence, progress, scene, models))

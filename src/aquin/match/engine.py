@@ -121,7 +121,7 @@ def match_sides(
     """Solve the shot towards the hero. `named`: pairs of scene-linear AP1 colours that a person says are the same
     thing. Each (3,).
 
-        Raises AquinError when nothing supports a match.
+    Raises AquinError when nothing supports a match.
     """
     tell = progress or (lambda share: None)
     sources, warnings = gather(hero, shot, by, named)

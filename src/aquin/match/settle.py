@@ -2,17 +2,19 @@
 
 from collections.abc import Callable, Mapping
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 
 from aquin.charts.solve import solve
 from aquin.colour import acescct
+from aquin.colour.cdl import Cdl
 from aquin.colour.grade import MOST_SOFT, Balance, Grade
 from aquin.colour.hue_warp import MOST_TURN, HueWarp, Six
 from aquin.colour.primaries import XYZ_TO_AP1, xyz_of
 from aquin.colour.tone_curve import ToneCurve
 from aquin.colour.white import xy_at
-from aquin.measure.ledger import AXES, REPORTED, Evidence, values
+from aquin.measure.ledger import AXES, REPORTED, Evidence, difference_of, values
 
 Measure = Callable[[Grade], Mapping[str, float]]
 """A grade to the shot picture's values by axis (`measure.looks.Facts.values`)."""
@@ -34,8 +36,67 @@ def settle(
     shadow twins its offsets about grey; saturation the trim's saturation; black floor, skin level and white ceiling
     one tone of the curve each; skin hue the warp at red and yellow; sharpness the softness, which can only take
     away; colour takes the whole CDL solution. `picture` and `hero`, the hero picture's values, are needed for axes
-    that are measured on pictures. What can't be settled is left as it is. Raises ValueError for an unknown axis.
+    that are measured on pictures. What can't be settled is left as it is, and a step that would leave the evidence's
+    colours further from the hero's is made shorter, or not at all. Raises ValueError for an unknown axis.
     """
+    made = _settled(evidence, grade, axis, picture, hero)
+    return made if evidence is None or axis == "colour" else _no_worse(evidence, grade, made)
+
+
+def _no_worse(evidence: Evidence, grade: Grade, made: Grade) -> Grade:
+    """As much of a step as does not increase the mean CIEDE2000 of the evidence."""
+    if made == grade:
+        return grade
+    before = left(evidence, grade)
+    for share in SHARES:
+        part = made if share == 1.0 else between(grade, made, share)
+        if left(evidence, part) <= before + NOTHING:
+            return part
+    return grade
+
+
+def left(evidence: Evidence, grade: Grade) -> float:
+    """Mean CIEDE2000 that a grade leaves, weighted as the pairs are."""
+    return float(np.average(difference_of(evidence.graded(grade)), weights=evidence.weights))
+
+
+SHARES = (1.0, 0.75, 0.5, 0.25, 0.1)
+NOTHING = 1e-3
+"""CIEDE2000 that passes for no change."""
+
+
+def between(a: Grade, b: Grade, share: float) -> Grade:
+    """A grade that lies so far from one to another, number by number; parts of one of them only count from nothing."""
+
+    def mixed(x: Any, y: Any) -> Any:
+        return tuple(float(v) for v in np.asarray(x) + share * (np.asarray(y) - np.asarray(x)))
+
+    trim = Cdl(
+        mixed(a.trim.slope, b.trim.slope),
+        mixed(a.trim.offset, b.trim.offset),
+        mixed(a.trim.power, b.trim.power),
+        a.trim.saturation + share * (b.trim.saturation - a.trim.saturation),
+    )
+    balance = Balance.from_factors(a.balance.factors ** (1 - share) * b.balance.factors**share)
+    curve, warp = b.curve, b.warp
+    if a.curve != b.curve:
+        still = ToneCurve()
+        curve = ToneCurve(mixed((a.curve or still).lift, (b.curve or still).lift))
+    if a.warp != b.warp:
+        none = HueWarp()
+        x, y = a.warp or none, b.warp or none
+        warp = HueWarp(mixed(x.turn, y.turn), mixed(x.scale, y.scale))
+    softness = a.softness + share * (b.softness - a.softness)
+    return replace(b, balance=balance, trim=trim, curve=curve, warp=warp, softness=softness)
+
+
+def _settled(
+    evidence: Evidence | None,
+    grade: Grade,
+    axis: str,
+    picture: Measure | None,
+    hero: Mapping[str, float] | None,
+) -> Grade:
     found = next((a for a in AXES if a.name == axis), None)
     if found is None:
         raise ValueError(f"there is no axis '{axis}'")

@@ -32,7 +32,7 @@ def noise_of(luma: Float32) -> float:
     """Robust sigma of the noise in 10-bit codes of working log, at mid grey in flat parts. `luma`: (h, w) working
     log.
 
-        Median absolute value of the finest diagonal Haar wavelet (Donoho & Johnstone 1994) in the flattest quarter of
+    Median absolute value of the finest diagonal Haar wavelet (Donoho & Johnstone 1994) in the flattest quarter of
     the blocks whose tone lies within 1.5 stops of 18 % grey; of all blocks where there are too few of those. NaN
     for pictures that are too small.
     """
@@ -65,7 +65,7 @@ def sharpness_of(luma: Float32, noise: float | None = None) -> float:
     """Root energy of the high band over that of the mid band, less what noise of that many 10-bit codes puts into
     each. `luma`: (h, w) working log.
 
-        Energies are means over the picture without its border. NaN where there is no detail to judge by.
+    Energies are means over the picture without its border. NaN where there is no detail to judge by.
     """
     if noise is None:
         noise = noise_of(luma)
@@ -96,7 +96,7 @@ def softness_for(luma: Float32, target: float) -> float:
     """Sigma in pixels that brings a picture's sharpness down to `target`; 0 where it is not sharper than that.
     `luma`: (h, w) working log.
 
-        Never more than 4 pixels: what differs by more is another focus, not another sharpness.
+    Never more than 4 pixels: what differs by more is another focus, not another sharpness.
     """
     noise = noise_of(luma)
     if not np.isfinite(target) or not sharpness_of(luma, noise) > target:

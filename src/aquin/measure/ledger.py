@@ -89,6 +89,12 @@ def axes(tolerances: Mapping[str, float] | None = None) -> tuple[Axis, ...]:
     return tuple(replace(a, tolerance=held.get(a.name, a.tolerance)) for a in AXES)
 
 
+DARK = -0.9
+"""Stops from 18 % grey below which a neutral is one of the shadows'."""
+GREY_STOPS = 0.2
+"""Stops between the channels of what passes for a neutral, the hero's white being even."""
+LEAST_DARK = 2
+
 PictureValues = tuple[Mapping[str, float], Mapping[str, float], Mapping[str, float]]
 """Values by axis of whole pictures: the hero, the shot without its grade, the shot with it."""
 
@@ -150,8 +156,9 @@ def values(evidence: Evidence) -> dict[str, tuple[float, float]]:
     exposure: median stops of luminance over 18 % grey on the evidence. contrast: robust slope of log luminance,
     shot over hero. warmth, tint: mired and 10^-3 Duv of the mean neutral. saturation: ratio of mean CIELAB chroma
     at equal exposure and white. shadow warmth, shadow tint: what becomes of the neutral if it is moved as the
-    hero's darkest third is (left out below nine pairs); the same of all pairs is warmth and tint where no pair is
-    known to be neutral. colour: mean CIEDE2000, weighted as the pairs are.
+    hero's dark neutrals are: those of the pairs below `DARK` stops that are neutral in the hero (left out where there
+    are fewer than two: what a dark colour does tells its saturation, not a cast); the same of all pairs is warmth and
+    tint where no pair is known to be neutral. colour: mean CIEDE2000, weighted as the pairs are.
     """
     hero, shot = evidence.hero, evidence.shot
     hero_y, shot_y = (np.maximum(c @ AP1_LUMA, 1e-6) for c in (hero, shot))
@@ -167,8 +174,8 @@ def values(evidence: Evidence) -> dict[str, tuple[float, float]]:
     whites = [(*_white(side), side) for side in (white, other)]
     out["warmth"] = (whites[0][0], whites[1][0])
     out["tint"] = (whites[0][1], whites[1][1])
-    if len(hero) >= 9:
-        dark = hero_y <= np.percentile(hero_y, 100 / 3)
+    dark = _dark_neutrals(evidence, hero_y, whites[0][2])
+    if dark.sum() >= LEAST_DARK:
         shadow = _white(white * _cast(evidence, dark))
         out["shadow warmth"] = (whites[0][0], shadow[0])
         out["shadow tint"] = (whites[0][1], shadow[1])
@@ -184,6 +191,16 @@ def values(evidence: Evidence) -> dict[str, tuple[float, float]]:
     gap = delta_e00(lab_of_ap1(hero), lab_of_ap1(shot))
     out["colour"] = (0.0, float(np.average(gap, weights=evidence.weights)))
     return out
+
+
+def _dark_neutrals(evidence: Evidence, hero_y: Float64, white: Float64) -> np.ndarray:
+    """(n,) bool: pairs whose hero is dark and neutral, judged by the hero alone, so that what was done to the shot does
+    not choose.
+    """
+    ratio = np.log2(np.maximum(evidence.hero, 1e-6) / (white / (AP1_LUMA @ white)))
+    grey = np.ptp(ratio, axis=1) < GREY_STOPS
+    dark = hero_y <= min(0.18 * 2.0**DARK, float(np.percentile(hero_y, 40)))
+    return np.asarray(dark & grey)
 
 
 def difference_of(evidence: Evidence) -> Float64:

@@ -62,17 +62,18 @@ def facts(
     """Measure (h, w, 3) scene-linear AP1 under a grade. `view`: ACEScct to display signal. `clipped`: see
     `clipped_share`.
 
-    `detail`: also sharpness and noise, which need every pixel. `mask`: (h, w) bool of skin, where it is known; else
-    `dabs` and `faces` go into finding it (see `measure.skin.find_skin`).
+    `detail`: also sharpness and noise, which need every pixel. `mask`: (h, w) bool of skin, where it is known; else it
+    is looked for in the picture as filmed, so that it is the same under each grade; `dabs` and `faces` go into that
+    (see `measure.skin.find_skin`).
     """
     log = np.asarray(grade.picture(linear), np.float32)
     step = max(log.shape[1] // ACROSS, 1)  # percentiles and medians need no more
     signal = np.asarray(view(np.ascontiguousarray(log[::step, ::step])), np.float32)
-    if mask is not None and mask.shape != signal.shape[:2]:
-        mask = mask[::step, ::step]
+    if mask is None:
+        mask = find_skin(linear, view, dabs, faces)
+    where = mask if mask.shape == signal.shape[:2] else mask[::step, ::step]
     luma = signal @ LUMA
     black, white = np.percentile(luma, (FLOOR, CEILING))
-    where = find_skin(signal, dabs, faces) if mask is None else mask
     skin = skin_of(signal, where)
     sharp = noise = float("nan")
     if detail:

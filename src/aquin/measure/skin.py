@@ -1,87 +1,103 @@
-"""Skin in a picture: a likelihood in chromaticity, limited to connected areas. Nothing about a face is kept but a
-mask.
+"""Skin in a picture: where faces are seen, what has their colour; and what a person painted. Nothing about a face is
+kept but a mask.
 
-The line is where skin of all darkness lies on the BT.709 chroma plane, 123 degrees from +Cb (common practice); how
-far pixels may be from it was set on the portrait that scikit-image ships and on skins simulated from their
-pigments.
+It is looked for once in the picture as filmed, evened out in exposure and white, and holds for that picture under any
+grade: an axis that is measured in it moves with the pixels, not with the mask.
 """
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 
 from aquin.arrays import Float32, Float64
-from aquin.measure.scopes import LUMA, SKIN_ANGLE, chroma
+from aquin.colour import acescct
+from aquin.colour.primaries import AP1_LUMA
+from aquin.measure.faces import Face, around, find_faces, middle_of
+from aquin.measure.scopes import LUMA, chroma
 
-ANGLE_SIGMA = 11.0
-"""Degrees."""
-SATURATION = (0.055, 0.34)
-"""Chroma over luma: below, it passes for neutral; above, for a painted thing."""
-LEVEL = (0.06, 0.88)
-"""Luma of the display's signal."""
 WIDE = 640
 """Skin is looked for in pictures at most this wide."""
-LEAST_AREA = 0.0012
+LEAST_AREA = 0.0004
 """Share of the picture that an area must fill."""
-MOST_AREA = 0.25
-"""Share that one area may fill: more is a sky, a floor or a wall (common practice; a face that near is painted)."""
+SHADES = 6
+"""Power of the mean that passes for white (Finlayson & Trezzi 2004, "Shades of gray")."""
+BRIGHT, LEVEL = 97.0, 0.6
+"""Scene-linear level that this percentile of the picture's luminance is brought to: hardly anything clips."""
+LIKE = 2.6
+"""Sigmas from a face's colour within which pixels are skin."""
+LEAST_SIGMA = 0.10
+"""Stops between channels: the least sigma of a face's colour."""
+DARKER, LIGHTER = -2.2, 1.6
+"""Stops from a face's median luminance."""
+OTHERS = 1.0
+"""Skin beside faces (hands, arms) is taken up to so many times their own area; more is a wall or a floor."""
+OTHERS_LIKE = 1.6
+"""Sigmas from a face's colour within which that is."""
+
+View = Callable[[Any], Any]
 
 
-def skin_likelihood(signal: Float32, centre: float = SKIN_ANGLE, sigma: float = ANGLE_SIGMA) -> Float32:
-    """(h, w, 3) display signal to (h, w) likelihood, 0 to 1, about an angle on the chroma plane."""
-    luma = signal @ LUMA
-    plane = chroma(signal)
-    size = np.hypot(plane[..., 0], plane[..., 1])
-    angle = np.degrees(np.arctan2(plane[..., 1], plane[..., 0]))
-    away = np.abs((angle - centre + 180) % 360 - 180)
-    share = size / np.maximum(luma, 1e-3)
-    near = np.exp(-0.5 * (away / sigma) ** 2)
-    inside = (luma > LEVEL[0]) & (luma < LEVEL[1]) & (share > SATURATION[0]) & (share < SATURATION[1])
-    return np.asarray(near * inside, np.float32)
+def evened(linear: Float32) -> Float32:
+    """(h, w, 3) scene-linear AP1 brought to one exposure and white, whatever gains it came with."""
+    pixels = np.maximum(np.asarray(linear[::2, ::2], np.float64).reshape(-1, 3), 0)
+    white = np.maximum(np.mean(pixels**SHADES, axis=0) ** (1 / SHADES), 1e-9)
+    white = white / white.mean()
+    level = np.maximum((pixels / white) @ AP1_LUMA, 1e-7)
+    gain = LEVEL / max(float(np.percentile(level, BRIGHT)), 1e-7)
+    return np.asarray(linear * (gain / white), np.float32)
 
 
-def skin_centre(signal: Float32) -> float:
-    """The angle at which most of what may be skin lies: a cast turns it, and the window has to follow. Within 16
-    degrees of the line. `signal`: (n, 3) display signal; degrees.
+def skin_mask(linear: Float32, view: View, near: bool = False) -> np.ndarray:
+    """(h, w) bool of the skin in (h, w, 3) scene-linear AP1, as filmed: what has a seen face's colour; nothing where no
+    face is seen. `view`: ACEScct to display signal. `near`: faces and necks only.
     """
-    few = signal[::2, ::2]
-    wide = skin_likelihood(few, sigma=2 * ANGLE_SIGMA).ravel()
-    if wide.sum() < 20:
-        return SKIN_ANGLE
-    plane = chroma(few).reshape(-1, 2)
-    angle = np.degrees(np.arctan2(plane[:, 1], plane[:, 0])) - SKIN_ANGLE
-    angle = (angle + 180) % 360 - 180
-    near = (np.abs(angle) < 30) & (wide > 0)
-    count, edges = np.histogram(angle[near], 60, (-30, 30), weights=wide[near])
-    smooth = np.convolve(count, np.hanning(13), "same")
-    mode = float(edges[int(smooth.argmax())] + 0.5)
-    return SKIN_ANGLE + float(np.clip(mode, -16, 16))
-
-
-def skin_mask(signal: Float32) -> np.ndarray:
-    """(h, w) bool of the display signal's skin."""
     import cv2
 
-    whole = signal.shape[:2]
+    whole = linear.shape[:2]
     if whole[1] > WIDE:
         few = (WIDE, max(round(whole[0] * WIDE / whole[1]), 1))
-        signal = np.asarray(cv2.resize(signal, few, interpolation=cv2.INTER_AREA), np.float32)
-    h, w = signal.shape[:2]
-    centre = skin_centre(signal)
-    likely = cv2.GaussianBlur(skin_likelihood(signal, centre), (0, 0), max(w / 640, 0.5))
-    found = (likely > 0.4).astype(np.uint8)
-    kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (3, 3))
-    found = np.asarray(cv2.morphologyEx(found, cv2.MORPH_OPEN, kernel, iterations=max(w // 480, 1)), np.uint8)
-    count, labels, stats, _ = cv2.connectedComponentsWithStats(found, connectivity=8)
-    large = np.zeros(count, bool)
-    area = stats[1:, cv2.CC_STAT_AREA] / (h * w)
-    large[1:] = (area > LEAST_AREA) & (area < MOST_AREA)
-    mask = large[labels]
+        linear = np.asarray(cv2.resize(linear, few, interpolation=cv2.INTER_AREA), np.float32)
+    even = evened(linear)
+    signal = np.asarray(view(np.ascontiguousarray(acescct.encode(even), np.float32)), np.float32)
+    mask = np.zeros(even.shape[:2], bool)
+    for face in find_faces(signal):
+        mask |= _like(even, face, near)
     if mask.shape != whole:
-        grown = cv2.resize(mask.astype(np.uint8), (whole[1], whole[0]), interpolation=cv2.INTER_NEAREST)
-        mask = grown > 0
+        mask = cv2.resize(mask.astype(np.uint8), (whole[1], whole[0]), interpolation=cv2.INTER_NEAREST) > 0
     return np.asarray(mask)
+
+
+def _like(linear: Float32, face: Face, near: bool) -> np.ndarray:
+    """(h, w) bool: the face's own skin and what else has its colour, area by area."""
+    import cv2
+
+    h, w = linear.shape[:2]
+    log = np.log2(np.maximum(linear, 1e-5))
+    plane = np.stack([log[..., 0] - log[..., 1], log[..., 2] - log[..., 1]], axis=-1)
+    level = np.log2(np.maximum(linear @ AP1_LUMA.astype(np.float32), 1e-5))
+    seed = middle_of(face, h, w)
+    colour, light = np.median(plane[seed], axis=0), float(np.median(level[seed]))
+    core = np.abs(plane[seed] - colour).max(axis=1) < 0.5
+    spread = np.cov(plane[seed][core].T) if core.sum() > 20 else np.eye(2) * LEAST_SIGMA**2
+    inverse = np.linalg.inv(spread + np.eye(2) * LEAST_SIGMA**2)
+    off = plane - colour
+    away = np.einsum("...i,ij,...j->...", off, inverse, off)
+    found = (away < LIKE**2) & (level - light > DARKER) & (level - light < LIGHTER)
+    close = around(face, h, w)
+    kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (3, 3))
+    own = found & close
+    if near:
+        return np.asarray(own)
+    beside = found & ~close & (away < OTHERS_LIKE**2)
+    opened = cv2.morphologyEx(beside.astype(np.uint8), cv2.MORPH_OPEN, kernel, iterations=2)
+    count, labels, stats, _ = cv2.connectedComponentsWithStats(opened, connectivity=8)
+    area = stats[1:, cv2.CC_STAT_AREA]
+    large = np.zeros(count, bool)
+    large[1:] = (area > LEAST_AREA * h * w) & (area < OTHERS * max(int(own.sum()), 1))
+    others = large[labels]
+    return np.asarray(own | others if others.sum() < OTHERS * own.sum() else own)
 
 
 @dataclass(frozen=True)
@@ -107,21 +123,13 @@ def painted(dabs: Sequence[Dab], height: int, width: int) -> tuple[np.ndarray, n
     return canvas == 1, canvas == 2
 
 
-def find_skin(signal: Float32, dabs: Sequence[Dab] = (), faces: bool = False) -> np.ndarray:
-    """(h, w) bool of the display signal's skin, with what a person painted. `faces`: only in faces that look at the
-    camera, where there are any; painted skin stays.
+def find_skin(linear: Float32, view: View, dabs: Sequence[Dab] = (), faces: bool = False) -> np.ndarray:
+    """(h, w) bool of the skin in (h, w, 3) scene-linear AP1 as filmed, with what a person painted. `view`: ACEScct to
+    display signal. `faces`: only in faces and at necks.
     """
-    include = exclude = None
+    mask = skin_mask(linear, view, faces)
     if dabs:
-        include, exclude = painted(dabs, *signal.shape[:2])
-    mask = skin_mask(signal)
-    if faces:
-        from aquin.measure.faces import face_mask
-
-        seen = face_mask(signal)
-        if (mask & seen).any():
-            mask &= seen
-    if include is not None and exclude is not None:
+        include, exclude = painted(dabs, *linear.shape[:2])
         mask = (mask | include) & ~exclude
     return mask
 

@@ -67,10 +67,11 @@ class Presenter(QObject):
         detail = axis == "sharpness"
 
         def work() -> Grade:
-            target = facts(hero.linear, first, baked.process).values()
+            masks = [self.seeing.skin_in(role) for role in ROLES]
+            target = facts(hero.linear, first, baked.process, mask=masks[0]).values()
 
             def measured(g: Grade) -> dict[str, float]:
-                return facts(shot.linear, g, baked.process, detail=detail).values()
+                return facts(shot.linear, g, baked.process, detail=detail, mask=masks[1]).values()
 
             return settle_axis(evidence, grade, axis, measured, target)
 

@@ -21,6 +21,7 @@ from aquin.jobs.load_side import ROLES, Loaded, Role
 from aquin.measure.ledger import Evidence, PictureValues, difference_of
 from aquin.measure.looks import Facts, clipped_share, facts
 from aquin.measure.scopes import scopes_of
+from aquin.measure.skin import Dab, find_skin
 
 LATER_MS = 80
 """While a number is dragged, the pictures follow at once, and numbers and scopes this much later at most."""
@@ -63,6 +64,7 @@ class Seeing(QObject):
         self.preview_ms: list[float] = []
         self.clock = QElapsedTimer()
         self._facts: dict[tuple[object, ...], Facts] = {}
+        self._skin: dict[tuple[object, ...], np.ndarray] = {}
         self._seen: Made = {}
         """By side: which frame, window and size it is of; which grade and view; and what was made."""
         self.scoped: dict[Role, Shown] = {}
@@ -235,12 +237,31 @@ class Seeing(QObject):
                     if len(self._facts) > MOST_FACTS:
                         self._facts.clear()
                     clipped = clipped_share(loaded.frame.rgb)
-                    self._facts[key] = facts(loaded.linear, g, baked.process, clipped, dabs=dabs, faces=faces)
+                    mask = self._skin_in(loaded, baked, dabs, faces)
+                    self._facts[key] = facts(loaded.linear, g, baked.process, clipped, mask=mask)
                 sides.append(self._facts[key])
             values = (sides[0].values(), sides[1].values(), sides[2].values())
             return (hero.serial, shot.serial), values, {"hero": sides[0].skin, "shot": sides[2].skin}
 
         self.judging.ask(work)
+
+    def _skin_in(
+        self, loaded: Loaded, baked: BakedView, dabs: tuple[Dab, ...] = (), faces: bool = False
+    ) -> np.ndarray:
+        """A picture's skin, looked for once."""
+        key = (loaded.serial, id(baked), dabs, faces)
+        if key not in self._skin:
+            if len(self._skin) > MOST_FACTS:
+                self._skin.clear()
+            self._skin[key] = find_skin(loaded.linear, baked.process, dabs, faces)
+        return self._skin[key]
+
+    def skin_in(self, role: Role) -> np.ndarray | None:
+        """The skin of one side as it is measured; for a worker. None before it can be looked for."""
+        loaded, baked, now = self.state.loaded[role], self.baked, self.state.now
+        if loaded is None or baked is None:
+            return None
+        return self._skin_in(loaded, baked, now.dabs[ROLES.index(role)], now.faces)
 
     def _judged(self, found: tuple[object, PictureValues, dict[Role, np.ndarray | None]]) -> None:
         of, pictures, skin = found
