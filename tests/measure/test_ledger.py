@@ -56,13 +56,15 @@ def test_warmth_and_tint_are_what_a_balance_moves(chart24: Layout) -> None:
 
 
 def test_daylight_against_tungsten_in_mired(chart24: Layout) -> None:
-    """CIE 15: D65 is 153.8 mired, illuminant A 350.2: nearly 200 mired apart."""
+    """CIE 15: D65 is 153.8 mired, illuminant A 350.2: nearly 200 mired apart. The ledger counts them on the grade's own
+    scale, about the ACES white, which over so far is 0.7 % shorter: within a quarter of the tolerance.
+    """
     colours = []
     for xy in ((0.44758, 0.40745), (0.31272, 0.32903)):
         white = colour.xy_to_XYZ(xy)
         colours.append(np.linspace(0.1, 0.9, 6)[:, None] * (XYZ_TO_AP1 @ white))
     found = values(Evidence(colours[1], colours[0], np.ones(6, bool)))["warmth"]
-    assert found[1] - found[0] == pytest.approx(350.2 - 153.8, abs=0.6)
+    assert found[1] - found[0] == pytest.approx(350.2 - 153.8, abs=5.5 / 4)
 
 
 def test_saturation_is_measured_at_equal_exposure_and_white(chart24: Layout) -> None:

@@ -87,7 +87,7 @@ def match_charts(
     solutions = tuple(solve_all(evidence, progress, scene, models))
     share = len(evidence.hero) / len(hero.layout.patches)
     sureness = float(np.clip(min(hero.score, shot.score), 0, 1) * share)
-    left = next(s for s in solutions if s.model == "cdl")
+    left = next((s for s in solutions if s.model == "cdl"), solutions[0])
     if left.mean > 4:
         warnings += (
             f"the match stays {left.mean:.1f} dE00 off on the chart: the light on the two charts may differ",

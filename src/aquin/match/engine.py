@@ -104,6 +104,12 @@ class Match:
             return best_of([s for s in found if not s.grade.beyond_cdl])
         return next(s for s in found if s.model == model)
 
+    def nearest(self, model: str) -> str:
+        """The model, or the richest simpler one where the evidence can't carry it."""
+        known = [s.model for s in self.solutions]
+        simpler = [m for m in MODELS[: MODELS.index(model) + 1] if m in known]
+        return simpler[-1] if simpler else known[0]
+
     def confidence(self, solution: Solution) -> float:
         """0 to 1: how far the evidence is believed, less what leave-one-out leaves (half at 6 dE00)."""
         left = solution.loo if np.isfinite(solution.loo) else solution.mean

@@ -11,9 +11,8 @@ from aquin.colour import acescct
 from aquin.colour.cdl import Cdl
 from aquin.colour.grade import MOST_SOFT, Balance, Grade
 from aquin.colour.hue_warp import MOST_TURN, HueWarp, Six
-from aquin.colour.primaries import XYZ_TO_AP1, xyz_of
 from aquin.colour.tone_curve import ToneCurve
-from aquin.colour.white import xy_at
+from aquin.errors import AquinError
 from aquin.measure.ledger import AXES, REPORTED, Evidence, difference_of, values
 
 Measure = Callable[[Grade], Mapping[str, float]]
@@ -109,14 +108,19 @@ def _settled(
     if evidence is None:
         return grade
     if axis == "colour":
-        return solve(evidence, "cdl", leave_one_out=False).grade
+        try:
+            return solve(evidence, "cdl", leave_one_out=False).grade
+        except AquinError:  # too few tones for it
+            return solve(evidence, "gains", leave_one_out=False).grade
     if axis not in values(evidence):
         return grade
     for _ in range(12):
         before, shot = values(evidence.graded(grade))[axis]
         off = shot - before
         if axis in ("warmth", "tint"):
-            grade = _white_moved(evidence, grade, axis, before)
+            if abs(off) < 1e-3:
+                break
+            grade = _white_moved(evidence, grade, axis)
             continue
         if abs(off) < 1e-4 * (1 if axis in ("exposure", "contrast", "saturation") else 100):
             break
@@ -145,17 +149,19 @@ def _moved(grade: Grade, axis: str, off: float) -> Grade:
     )
 
 
-def _white_moved(evidence: Evidence, grade: Grade, axis: str, hero: float) -> Grade:
-    """Gains that take the graded neutral to the hero's value on one axis and leave the other one where it is."""
+def _white_moved(evidence: Evidence, grade: Grade, axis: str) -> Grade:
+    """Gains that take back by how much grey is moved on one axis, and leave the other one where it is."""
     graded = values(evidence.graded(grade))
-    mired, duv = graded["warmth"][1], graded["tint"][1] * 1e-3
-    here = XYZ_TO_AP1 @ xyz_of(xy_at(mired, duv))
-    there = XYZ_TO_AP1 @ xyz_of(
-        xy_at(hero if axis == "warmth" else mired, hero * 1e-3 if axis == "tint" else duv)
+    mired, duv = (graded[name][1] - graded[name][0] for name in ("warmth", "tint"))
+    here = Balance.from_shift(0.0, mired, 1e-3 * duv)
+    there = (
+        Balance.from_shift(0.0, 0.0, 1e-3 * duv) if axis == "warmth" else Balance.from_shift(0.0, mired, 0.0)
     )
-    ratio = np.clip(there / np.maximum(here, 1e-6), 0.2, 5)
-    balance = Balance.from_factors(grade.balance.factors * ratio)
-    return replace(grade, balance=replace(balance, stops=grade.balance.stops))
+    reach = float(
+        np.clip(np.mean(grade.trim.slope) * np.mean(grade.trim.power) * grade.trim.saturation, 0.4, 2.5)
+    )
+    factors = grade.balance.factors * (np.asarray(there.gains) / np.asarray(here.gains)) ** (1 / reach)
+    return replace(grade, balance=replace(Balance.from_factors(factors), stops=grade.balance.stops))
 
 
 def _tilted(grade: Grade, tilt: np.ndarray) -> Grade:

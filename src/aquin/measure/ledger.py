@@ -11,8 +11,9 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from aquin.arrays import Float64, Floats
+from aquin.colour.cdl import LUMA
 from aquin.colour.difference import delta_e00, lab_of_ap1
-from aquin.colour.grade import Grade
+from aquin.colour.grade import Balance, Grade
 from aquin.colour.primaries import AP1_LUMA, AP1_TO_XYZ
 from aquin.colour.white import mired_duv
 
@@ -150,47 +151,100 @@ def measure(
     return out
 
 
+@dataclass(frozen=True)
+class Move:
+    """What takes the hero's colours to the shot's, in log2 of the channels over 18 % grey: luma is turned about grey by
+    `contrast` and chroma scaled by `contrast` times `saturation`, as a CDL does it, after grey itself was multiplied by
+    `gains`, (3,); `shadows`: gains of the dark neutrals on top of that, where there are some.
+    """
+
+    gains: Float64
+    contrast: float
+    saturation: float
+    shadows: Float64 | None
+
+
+def move_of(evidence: Evidence) -> Move:
+    """Of (n, 3) pairs, robustly: the parts are told apart together, so that none passes for another."""
+    clear = np.asarray((np.minimum(evidence.hero, evidence.shot) > TOE).all(axis=1))
+    pairs = evidence if clear.sum() < max(6, 0.3 * len(clear)) else evidence.part(clear)
+    hero, shot = (np.log2(np.maximum(side, 1e-6) / 0.18) for side in (pairs.hero, pairs.shot))
+    weights = np.array(LUMA)
+    light, other = hero @ weights, shot @ weights
+    contrast = _slope(light, other)
+    at = float(np.clip(0.0, *np.percentile(light, (3, 97))))  # grey, or the level next to it that is there
+    level = float(np.median(other - contrast * (light - at))) - at
+    colour, now = hero - light[:, None], shot - other[:, None]
+    scale = _spread_ratio(colour, now, contrast)
+    rest = now - scale * colour
+    grey = pairs.neutral if pairs.neutral.any() else np.ones(len(rest), bool)
+    white = np.exp2(colour[grey].mean(axis=0)) if pairs.neutral.any() else np.ones(3)
+    dark = _dark_neutrals(pairs, np.maximum(pairs.hero @ AP1_LUMA, 1e-6), white)
+    usual = np.median(rest[grey], axis=0)
+    shadows = np.exp2(np.median(rest[dark], axis=0) - usual) if dark.sum() >= LEAST_DARK else None
+    return Move(np.exp2(level + usual), contrast, scale / contrast, shadows)
+
+
+TOE = 0.004
+"""Linear level from which all channels of a pair have to be: below, in the toe, nothing is a matter of ratios."""
+FEW_COLOURS = 0.06
+"""Stops by which colours have to lie about their middle for their spread to be compared."""
+
+
+def _spread_ratio(before: Float64, after: Float64, usual: float) -> float:
+    """By how much (n, 3) chroma is spread wider, without the tenth that follows least; `usual` where hardly any is."""
+    if len(before) < 6:
+        return usual
+    keep = np.ones(len(before), bool)
+    ratio = usual
+    for _ in range(3):
+        a, b = (side[keep] - np.median(side[keep], axis=0) for side in (before, after))
+        shared = float((a * b).sum())
+        if shared <= 0 or np.sqrt(shared / keep.sum()) < FEW_COLOURS:
+            return usual
+        ratio = float(np.sqrt((b**2).sum() / (a**2).sum()))
+        off = after - np.median(after[keep], axis=0) - ratio * (before - np.median(before[keep], axis=0))
+        off = np.abs(off).max(axis=1)
+        keep = off <= np.percentile(off, 90)
+    return ratio
+
+
 def values(evidence: Evidence) -> dict[str, tuple[float, float]]:
     """Hero's and shot's value on each axis.
 
-    exposure: median stops of luminance over 18 % grey on the evidence. contrast: robust slope of log luminance,
-    shot over hero. warmth, tint: mired and 10^-3 Duv of the mean neutral. saturation: ratio of mean CIELAB chroma
-    at equal exposure and white. shadow warmth, shadow tint: what becomes of the neutral if it is moved as the
-    hero's dark neutrals are: those of the pairs below `DARK` stops that are neutral in the hero (left out where there
-    are fewer than two: what a dark colour does tells its saturation, not a cast); the same of all pairs is warmth and
-    tint where no pair is known to be neutral. colour: mean CIEDE2000, weighted as the pairs are.
+    exposure: stops of luminance by which grey is moved, from the hero's median over 18 % grey. contrast: robust slope
+    of log luma, shot over hero. warmth, tint: mired and 10^-3 Duv by which grey is moved, from the hero's mean neutral
+    (from even grey where none is known). saturation: how far apart the channels lie, shot over hero, contrast taken
+    off. shadow warmth, shadow tint: by how much more the pairs below `DARK` stops are moved that are neutral in the
+    hero (left out where there are fewer than two: what a dark colour does tells its saturation, not a cast). colour:
+    mean CIEDE2000, weighted as the pairs are.
     """
-    hero, shot = evidence.hero, evidence.shot
-    hero_y, shot_y = (np.maximum(c @ AP1_LUMA, 1e-6) for c in (hero, shot))
-    stops = np.log2(shot_y / hero_y)
-    level = float(np.median(np.log2(hero_y / 0.18)))
+    hero = evidence.hero
+    found = move_of(evidence)
+    level = float(np.median(np.log2(np.maximum(hero @ AP1_LUMA, 1e-6) / 0.18)))
+    white = _white(_neutral(hero, evidence.neutral) if evidence.neutral.any() else np.ones(3))
+    stops, mired, duv = _parts(found.gains)
     out = {
-        "exposure": (level, level + float(np.median(stops))),
-        "contrast": (1.0, _slope(np.log2(hero_y), np.log2(shot_y))),
+        "exposure": (level, level + stops),
+        "contrast": (1.0, found.contrast),
+        "warmth": (white[0], white[0] + mired),
+        "tint": (white[1], white[1] + duv),
     }
-    known = evidence.neutral.any()
-    white = _neutral(hero, evidence.neutral) if known else np.ones(3)
-    other = _neutral(shot, evidence.neutral) if known else white * _cast(evidence, np.ones(len(hero), bool))
-    whites = [(*_white(side), side) for side in (white, other)]
-    out["warmth"] = (whites[0][0], whites[1][0])
-    out["tint"] = (whites[0][1], whites[1][1])
-    dark = _dark_neutrals(evidence, hero_y, whites[0][2])
-    if dark.sum() >= LEAST_DARK:
-        shadow = _white(white * _cast(evidence, dark))
-        out["shadow warmth"] = (whites[0][0], shadow[0])
-        out["shadow tint"] = (whites[0][1], shadow[1])
-    colourful = ~evidence.neutral if (~evidence.neutral).sum() >= 3 else np.ones(len(hero), bool)
-    chroma = []
-    for colours, (_, _, neutral), gain in (
-        (hero, whites[0], 1.0),
-        (shot, whites[1], 2.0 ** -float(np.median(stops))),
-    ):
-        lab = lab_of_ap1(np.maximum(colours[colourful] * gain / (neutral / (AP1_LUMA @ neutral)), 0))
-        chroma.append(float(np.hypot(lab[:, 1], lab[:, 2]).mean()))
-    out["saturation"] = (1.0, chroma[1] / max(chroma[0], 1e-6))
-    gap = delta_e00(lab_of_ap1(hero), lab_of_ap1(shot))
+    if found.shadows is not None:
+        _, mired, duv = _parts(found.shadows)
+        out["shadow warmth"] = (white[0], white[0] + mired)
+        out["shadow tint"] = (white[1], white[1] + duv)
+    out["saturation"] = (1.0, found.saturation)
+    gap = delta_e00(lab_of_ap1(hero), lab_of_ap1(evidence.shot))
     out["colour"] = (0.0, float(np.average(gap, weights=evidence.weights)))
     return out
+
+
+def _parts(gains: Float64) -> tuple[float, float, float]:
+    """Stops, mired and 10^-3 Duv by which gains move grey."""
+    balance = Balance.from_factors(np.maximum(gains, 1e-9))
+    mired, duv = balance.shift
+    return balance.stops, mired, 1e3 * duv
 
 
 def _dark_neutrals(evidence: Evidence, hero_y: Float64, white: Float64) -> np.ndarray:
@@ -206,12 +260,6 @@ def _dark_neutrals(evidence: Evidence, hero_y: Float64, white: Float64) -> np.nd
 def difference_of(evidence: Evidence) -> Float64:
     """(n,) CIEDE2000 between the pairs."""
     return delta_e00(lab_of_ap1(evidence.hero), lab_of_ap1(evidence.shot))
-
-
-def _cast(evidence: Evidence, part: np.ndarray) -> Float64:
-    """(3,) median ratios of shot over hero of some of the pairs, by channel."""
-    ratio = np.maximum(evidence.shot[part], 1e-6) / np.maximum(evidence.hero[part], 1e-6)
-    return np.asarray(np.exp(np.median(np.log(ratio), axis=0)), np.float64)
 
 
 def _white(neutral: Float64) -> tuple[float, float]:

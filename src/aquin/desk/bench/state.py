@@ -261,7 +261,7 @@ class BenchState:
 
         if self.match is not None:
             grade = (
-                self.taken(self.match.solution("cdl"))
+                self.taken(self.match.solution(self.match.nearest("cdl")))
                 if axis == "colour"
                 else settle(self.match.evidence, self.now.grade, axis)
             )
