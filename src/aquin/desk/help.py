@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
 )
 
 from aquin.desk.commands import TABLE, TITLES, VIEWS, Command, Commands
+from aquin.desk.kit.axes import definitions
 from aquin.desk.kit.dialogs import open_fitting, with_close
 from aquin.desk.kit.labels import Words
 
@@ -74,9 +75,13 @@ def help_dialog(parent: QWidget, view: str) -> QDialog:
     dialog = QDialog(parent)
     dialog.setWindowTitle(title)
     column = QVBoxLayout(dialog)
-    text = Words(said, wrap=True)
-    text.setFixedWidth(560)
-    column.addWidget(text)
+    parts = [said]
+    if view in ("bench", "board"):
+        parts += ["The axes: unit, and what passes", definitions()]
+    for part, text in enumerate(parts):
+        words = Words(text, wrap=True, role="dim" if part == 1 else "")
+        words.setFixedWidth(560)
+        column.addWidget(words)
     with_close(dialog, column)
     return open_fitting(dialog)
 

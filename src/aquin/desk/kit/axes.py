@@ -1,6 +1,6 @@
 """The ledger's axes in words: units, what each one means, and differences as people write them."""
 
-from aquin.measure.ledger import Axis
+from aquin.measure.ledger import AXES, Axis
 
 UNITS = {
     "stop": "st",
@@ -11,15 +11,15 @@ UNITS = {
     "% of pixels": "% px",
 }
 MEANING = {
-    "exposure": "Median difference of luminance on the chart, in stops. Positive: the shot is brighter.",
-    "contrast": "Slope of the shot's tones over the hero's. Above 1: the shot is harder.",
-    "warmth": "Difference of the neutrals' colour temperature in mired. Positive: the shot is warmer.",
-    "tint": "Difference of the neutrals in thousandths of Duv. Positive: the shot is greener.",
-    "saturation": "Mean chroma of the shot over the hero's, at equal exposure and white.",
+    "exposure": "Stops by which grey is moved. Positive: the shot is brighter.",
+    "contrast": "Slope of the shot's tones over the hero's, about 18 % grey. Above 1: the shot is harder.",
+    "warmth": "Mired by which grey is moved. Positive: the shot is warmer.",
+    "tint": "Thousandths of Duv by which grey is moved. Positive: the shot is greener.",
+    "saturation": "How far the shot's channels lie apart over the hero's, contrast taken off.",
     "black floor": "The darkest 0.5 % of the picture's luma, in % of the display's signal.",
     "white ceiling": "The brightest 0.5 % of the picture's luma, in % of the display's signal.",
-    "shadow warmth": "The same as warmth, by the darkest third of what both show.",
-    "shadow tint": "The same as tint, by the darkest third of what both show.",
+    "shadow warmth": "Mired by which dark neutrals are moved beyond the others.",
+    "shadow tint": "Thousandths of Duv by which dark neutrals are moved beyond the others.",
     "skin hue": "Median angle of skin on the BT.709 chroma plane. Skin of all darkness lies near 123 degrees.",
     "skin level": "Median luma of skin, in % of the display's signal.",
     "sharpness": "Fine detail over coarse detail, shot over hero, noise taken off. Softness can only take away.",
@@ -28,8 +28,37 @@ MEANING = {
         "is not faked."
     ),
     "clipping": "Share of pixels at the recording's ceiling or floor. Reported, not settled.",
-    "colour": "Mean colour difference on the chart, CIEDE2000.",
+    "colour": "Mean colour difference of what both show, CIEDE2000.",
 }
+UNSEEN = {
+    "exposure": "Pairs without mid tones: it is then the level next to grey that is compared.",
+    "contrast": "Pairs within half a stop: it reads 1.",
+    "warmth": "A cast that differs between things, such as two lamps: it is their median.",
+    "tint": "The same as warmth.",
+    "saturation": "Pairs that are nearly all grey: it reads 1.",
+    "black floor": "What the two cameras framed: a hero with a black coat and a shot without differ.",
+    "white ceiling": "What the two cameras framed, a window or a sky.",
+    "shadow warmth": "Shadows without two dark neutrals: there is no row then.",
+    "shadow tint": "The same as shadow warmth.",
+    "skin hue": "People who don't look at the camera: there is no row until skin is painted.",
+    "skin level": "The same as skin hue; and that one face may stand in the shade.",
+    "sharpness": "Focus from softness of the lens; pictures with little detail.",
+    "noise": "Pictures without a flat part at mid grey.",
+    "clipping": "What a camera clipped before its curve and stored below the ceiling.",
+    "colour": "Which of the other axes it comes from.",
+}
+"""What each axis can't see, or takes for something else."""
+
+
+def definitions() -> str:
+    """All axes for the help: meaning, unit, tolerance, and what is not seen."""
+    parts = []
+    for axis in AXES:
+        unit = UNITS.get(axis.unit, axis.unit)
+        parts.append(
+            f"{axis.name} ({unit}, {axis.tolerance:g}): {MEANING[axis.name]} Not seen: {UNSEEN[axis.name]}"
+        )
+    return "\n".join(parts)
 
 
 def difference_text(axis: Axis, difference: float) -> str:
