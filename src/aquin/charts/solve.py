@@ -132,18 +132,12 @@ def solve(
     left = residual(evidence, found, metric)
     loo = float("nan")
     if leave_one_out and len(left) > fewest:
-        near = (found, behind)
-        many = folds or (len(left) if len(left) <= MANY else 10)
-        groups = np.arange(len(left)) % min(many, len(left))
-        single = []
-        for k in range(groups.max() + 1):
-            out = groups == k
-            rest = evidence.part(~out)
-            if wants_neutral and rest.neutral.sum() < min(fewest, 2):
-                continue
-            grade = _fit(rest, model, near, scene, metric, trust)[0]
-            single.append(float(residual(evidence.part(out), grade, metric).mean()))
-        loo = float(np.mean(single))
+        neutrals = min(fewest, 2) if wants_neutral else 0
+
+        def fit(rest: Evidence) -> Grade:
+            return _fit(rest, model, (found, behind), scene, metric, trust)[0]
+
+        loo = _left_out(evidence, fit, metric, folds, neutrals)
     moved = metric.between(
         evidence.shot * 2.0**found.balance.stops, np.asarray(found.linear(evidence.shot), np.float64)
     )
@@ -157,6 +151,22 @@ def solve(
         float(moved.mean()),
         metric.name,
     )
+
+
+def _left_out(
+    evidence: Evidence, fit: Callable[[Evidence], Grade], metric: Metric, folds: int | None, neutrals: int
+) -> float:
+    """Mean of what is left on pairs that the fit did not see; `neutrals`: so many have to remain."""
+    count = len(evidence.hero)
+    many = folds or (count if count <= MANY else 10)
+    groups = np.arange(count) % min(many, count)
+    single = []
+    for k in range(groups.max() + 1):
+        out = groups == k
+        rest = evidence.part(~out)
+        if rest.neutral.sum() >= neutrals:
+            single.append(float(residual(evidence.part(out), fit(rest), metric).mean()))
+    return float(np.mean(single))
 
 
 def _carried(model: str, told: Diversity) -> bool:
