@@ -171,7 +171,7 @@ def move_of(evidence: Evidence) -> Move:
     hero, shot = (np.log2(np.maximum(side, 1e-6) / 0.18) for side in (pairs.hero, pairs.shot))
     weights = np.array(LUMA)
     light, other = hero @ weights, shot @ weights
-    contrast = _slope(light, other)
+    contrast = max(_slope(light, other), 0.05)
     at = float(np.clip(0.0, *np.percentile(light, (3, 97))))  # grey, or the level next to it that is there
     level = float(np.median(other - contrast * (light - at))) - at
     colour, now = hero - light[:, None], shot - other[:, None]
@@ -187,6 +187,8 @@ def move_of(evidence: Evidence) -> Move:
 
 TOE = 0.004
 """Linear level from which all channels of a pair have to be: below, in the toe, nothing is a matter of ratios."""
+COLOURED = 0.2
+"""Stops from the middle from which a colour is one."""
 FEW_COLOURS = 0.06
 """Stops by which colours have to lie about their middle for their spread to be compared."""
 
@@ -202,7 +204,12 @@ def _spread_ratio(before: Float64, after: Float64, usual: float) -> float:
         shared = float((a * b).sum())
         if shared <= 0 or np.sqrt(shared / keep.sum()) < FEW_COLOURS:
             return usual
-        ratio = float(np.sqrt((b**2).sum() / (a**2).sum()))
+        size, wider = np.linalg.norm(a, axis=1), np.linalg.norm(b, axis=1)
+        colourful = (size > COLOURED) & (wider > COLOURED)
+        if colourful.sum() >= 6:  # the typical colour says it, not the most saturated ones
+            ratio = float(np.exp(np.median(np.log(wider[colourful] / size[colourful]))))
+        else:
+            ratio = float(np.sqrt((b**2).sum() / (a**2).sum()))
         off = after - np.median(after[keep], axis=0) - ratio * (before - np.median(before[keep], axis=0))
         off = np.abs(off).max(axis=1)
         keep = off <= np.percentile(off, 90)
