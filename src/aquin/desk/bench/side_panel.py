@@ -277,7 +277,7 @@ class SidePanel(QScrollArea):
             if match is None
             else "dE00: frame, left out, skin"
             if with_skin
-            else "dE00 on the evidence     left out"
+            else "dE00: evidence, left out"
         )
         self.alternatives.show_solutions(match, state)
         for button in (self.settle_button, self.settle_all_button, self.again_button):
