@@ -90,9 +90,10 @@ def match_files(hero: Clip, shot: Clip, ask: MatchAsk, config: ColourConfig) -> 
     in_file = kept
     if ask.out.suffix.lower() in cdl_file.SUFFIXES:  # what is reported is what the file does
         in_file = Grade(trim=kept.folded())
+    skin = [find_skin(side.linear, shown) for side in sides]
     pictures = [
-        facts(side.linear, g, shown, clipped_share(side.signal)).values()
-        for side, g in ((sides[0], Grade()), (sides[1], Grade()), (sides[1], in_file))
+        facts(sides[k].linear, g, shown, clipped_share(sides[k].signal), mask=skin[k]).values()
+        for k, g in ((0, Grade()), (1, Grade()), (1, in_file))
     ]
     rows = measure(found.evidence, in_file, (pictures[0], pictures[1], pictures[2]))
     data = _match_values(found, solution, weight) | {"second_pass": passed, "strength": ask.strength}

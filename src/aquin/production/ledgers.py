@@ -43,6 +43,9 @@ if TYPE_CHECKING:
     from aquin.production.records import Shot
     from aquin.production.store import Production
 
+LOOKING = 2
+"""How pictures are measured; what was measured otherwise (skin by colour alone) is measured again."""
+
 
 def compare_frames(
     shoot: Shoot, places: Sequence[CellKey], jobs: int | None = None, tell: Tell | None = None
@@ -150,7 +153,7 @@ def look_jobs(shoot: Shoot, shot: Shot, seen_on: tuple[str, str]) -> list[LookJo
         ref = shoot.ref(one, frame, grade)
         if ref is None:
             return []
-        key = hash_of([VERSION, shoot.read_as(one, ref), frame, ref.grade, seen_on])
+        key = hash_of([VERSION, LOOKING, shoot.read_as(one, ref), frame, ref.grade, seen_on])
         out.append(LookJob(key, ref, shoot.config_path, *seen_on))
     return out
 

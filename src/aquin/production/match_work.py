@@ -26,6 +26,7 @@ from aquin.frames import RawDecode, open_source
 from aquin.match.engine import Side, Source, combined, gather
 from aquin.measure.ledger import Evidence
 from aquin.measure.looks import clipped_share, facts
+from aquin.measure.skin import find_skin
 
 FRAMES = 12
 """Frames of a chart take that are looked at when a whole shoot is matched; Charts looks at more."""
@@ -161,11 +162,11 @@ class LookJob:
         return self.shot.path
 
 
-def look_job(job: LookJob) -> dict[str, float | None]:
-    """The picture's values by axis; None where there is nothing to measure."""
+def look_job(job: LookJob, skin: np.ndarray | None = None) -> dict[str, float | None]:
+    """The picture's values by axis; None where there is nothing to measure. `skin`: (h, w) bool, where it is known."""
     side = side_of(job.shot, job.config)
     view = _view(job.config, job.display, job.view)
-    values = facts(side.linear, job.shot.graded, view, clipped_share(side.signal)).values()
+    values = facts(side.linear, job.shot.graded, view, clipped_share(side.signal), mask=skin).values()
     return {k: None if not np.isfinite(v) else round(v, 5) for k, v in values.items()}
 
 
@@ -182,10 +183,15 @@ class LookJobs:
 
 def look_all(group: LookJobs) -> dict[str, dict[str, float | None]]:
     """By key; those that fail are left out."""
-    out = {}
+    out: dict[str, dict[str, float | None]] = {}
+    skin: np.ndarray | None = None  # of the frame as filmed: the same under each grade
     for job in group.jobs:
         with suppress(AquinError):
-            out[job.key] = look_job(job)
+            if skin is None:
+                skin = find_skin(
+                    side_of(job.shot, job.config).linear, _view(job.config, job.display, job.view)
+                )
+            out[job.key] = look_job(job, skin)
     return out
 
 

@@ -86,6 +86,7 @@ class Seeing(QObject):
         def done(baked: BakedView) -> None:
             self.baked = baked
             self._facts.clear()
+            self._skin.clear()
             self.redraw()
             self.baked_anew.emit()
 
