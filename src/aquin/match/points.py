@@ -14,10 +14,13 @@ import numpy as np
 from aquin.arrays import Float32, Float64, Floats
 from aquin.colour import acescct
 from aquin.colour.difference import lab_of_ap1
+from aquin.match.motions import Motions, background, variety_of
 from aquin.measure.ledger import Evidence
 from aquin.measure.scopes import LUMA
 
 FEATURES = 3000
+PARTS = (8, 5)
+"""Columns and rows of the picture; each may name as many features as any other: no texture crowds out the rest."""
 RATIO = 0.82
 """Distance of the nearest over that of the next nearest descriptor, from which a match is not clear (Lowe 2004 has
 0.8).
@@ -26,6 +29,8 @@ WIDE = 1100
 """Frames are searched at most this wide."""
 SEARCHED = 640
 """Features are looked for in pictures at most this wide: as many verify as at full width, in a third of the time."""
+VARIETY = 10.0
+"""Chromaticities from which pairs count in full (see `motions.variety_of`)."""
 FEWEST = 12
 """Verified matches from which there is evidence."""
 MOST = 600
@@ -39,7 +44,8 @@ NEUTRAL_CHROMA = 9.0
 @dataclass(frozen=True)
 class Points:
     """`hero`, `shot`: (n, 2) places in pixels of the frames. `evidence`: their colours. `verified`: how many
-    features agreed with the geometry. `dense`: whether flow was used. `sureness`: 0 to 1.
+    features agreed with the geometry. `dense`: whether flow was used. `sureness`: 0 to 1. `contested`: how much of what
+    was matched moved by itself and tells another change, 0 to 1 (see `match.motions`).
     """
 
     hero: Float64
@@ -48,6 +54,7 @@ class Points:
     verified: int
     dense: bool
     sureness: float
+    contested: float = 0.0
 
 
 def match_points(
@@ -58,11 +65,15 @@ def match_points(
     `hero_ok`, `shot_ok`: (h, w) bool, False where a pixel was clipped.
     """
     sides = [_side(frame, ok) for frame, ok in ((hero, hero_ok), (shot, shot_ok))]
-    found = _features(sides[0].grey, sides[1].grey)
-    if found is None or len(found[0]) < FEWEST:
+    found = _features(sides)
+    if found is None or len(found.hero) < FEWEST:
         return None
-    a, b, size = found
+    a, b, size = found.hero, found.shot, found.size
+    verified = len(a)
     flow = _flow(sides[0].grey, sides[1].grey, a, b)
+    if flow is not None:
+        follows = found.motions.follows(*flow)
+        flow = (flow[0][follows], flow[1][follows]) if follows.sum() >= FEWEST else None
     dense = flow is not None
     if flow is not None:
         a, b = (np.concatenate([x, y]) for x, y in zip((a, b), flow, strict=True))
@@ -76,13 +87,24 @@ def match_points(
     if len(keep) < FEWEST:
         return None
     a, b, h, s, say = a[keep], b[keep], colours[0][keep], colours[1][keep], say[keep] * share
-    verified = len(found[0])
     evidence = Evidence(h, s, _neutrals(h), say / say.mean())
     scales = [1 / side.scale for side in sides]
-    sure = float(
-        np.clip((1 - np.exp(-verified / 60)) * (0.35 + 0.65 * _coverage(a, sides[0].grey.shape)), 0, 1)
+    spread = 0.35 + 0.65 * _coverage(a, sides[0].grey.shape)
+    sure = (1 - np.exp(-verified / 60)) * spread * _varied(h) * (1 - 0.6 * found.motions.contested)
+    return Points(
+        a * scales[0],
+        b * scales[1],
+        evidence,
+        verified,
+        dense,
+        float(np.clip(sure, 0, 1)),
+        found.motions.contested,
     )
-    return Points(a * scales[0], b * scales[1], evidence, verified, dense, sure)
+
+
+def _varied(hero: Float64) -> float:
+    """0.3 to 1: how far the colours that speak may be believed to stand for the scene's."""
+    return float(np.clip(0.3 + 0.7 * (variety_of(hero) - 1) / (VARIETY - 1), 0.3, 1.0))
 
 
 @dataclass(frozen=True)
@@ -109,20 +131,27 @@ def _side(frame: Floats, ok: np.ndarray | None) -> _Side:
     return _Side(linear, np.asarray(even), good, scale)
 
 
-def _features(hero: np.ndarray, shot: np.ndarray) -> tuple[Float64, Float64, Float64] | None:
-    """Verified places in both, and the sizes of the features."""
-    sift = cv2.SIFT_create(FEATURES, contrastThreshold=0.015)  # type: ignore[attr-defined]
-    scales = [SEARCHED / w if w > 1.25 * SEARCHED else 1.0 for w in (hero.shape[1], shot.shape[1])]
+@dataclass(frozen=True)
+class _Found:
+    """(n, 2) verified places in both, (n, 2) sizes of the features there, and what moved by itself."""
+
+    hero: Float64
+    shot: Float64
+    size: Float64
+    motions: Motions
+
+
+def _features(sides: list[_Side]) -> _Found | None:
+    """Matched features that agree with the geometry of two views and with the background's change."""
+    pictures = [s.grey for s in sides]
+    scales = [SEARCHED / g.shape[1] if g.shape[1] > 1.25 * SEARCHED else 1.0 for g in pictures]
     small = [
         cv2.resize(g, None, fx=s, fy=s, interpolation=cv2.INTER_AREA) if s < 1 else g
-        for g, s in zip((hero, shot), scales, strict=True)
+        for g, s in zip(pictures, scales, strict=True)
     ]
-    (ka, da), (kb, db) = (sift.detectAndCompute(g, None) for g in small)
-    if da is None or db is None or len(ka) < FEWEST or len(kb) < FEWEST:
+    (ka, da), (kb, db) = (_described(g) for g in small)
+    if len(ka) < FEWEST or len(kb) < FEWEST:
         return None
-    da, db = (
-        np.sqrt(d / np.maximum(d.sum(axis=1, keepdims=True), 1e-9)) for d in (da, db)
-    )  # Arandjelovic & Zisserman 2012
     gaps = 2 - 2 * da @ db.T
     there, back = gaps.argmin(axis=1), np.ascontiguousarray(gaps.T).argmin(axis=1)
     rows = np.arange(len(ka))
@@ -134,16 +163,48 @@ def _features(hero: np.ndarray, shot: np.ndarray) -> tuple[Float64, Float64, Flo
         return None
     a = np.array([ka[i].pt for i in index])
     b = np.array([kb[there[i]].pt for i in index])
-    size = np.array([[ka[i].size, kb[there[i]].size] for i in index])
-    cv2.setRNGSeed(7)
-    _, mask = cv2.findFundamentalMat(a, b, cv2.USAC_MAGSAC, 1.5, 0.999, 5000)
-    if mask is None:
+    size = np.array([[ka[i].size, kb[there[i]].size] for i in index]) / np.array(scales)
+    wide_a, wide_b = a / scales[0], b / scales[1]
+    colours, fine = _colours(sides, wide_a, wide_b, size)
+    motions = background(wide_a[fine], wide_b[fine], (colours[0][fine], colours[1][fine]), pictures[0].shape)
+    may = np.ones(len(a), bool)
+    may[fine] = motions.keep
+    a, b, size = a[may], b[may], size[may]
+    if len(a) < FEWEST:
         return None
-    good = mask.ravel() > 0
+    good = _in_two_views(a, b)
     # by chance a line holds a twentieth of wrong matches; geometry that holds for hardly more of them is none
     if good.sum() < FEWEST or good.mean() < 0.25:
         return None
-    return a[good] / scales[0], b[good] / scales[1], size[good] / np.array(scales)
+    return _Found(a[good] / scales[0], b[good] / scales[1], size[good], motions)
+
+
+def _in_two_views(a: Float64, b: Float64) -> np.ndarray:
+    """(n,) bool: which (n, 2) places follow one geometry of two views; of pictures without parallax, one plane's."""
+    cv2.setRNGSeed(7)
+    try:
+        _, mask = cv2.findFundamentalMat(a, b, cv2.USAC_MAGSAC, 1.5, 0.999, 5000)
+    except cv2.error:  # every epipole fits pictures from one place, and the solver gives up on that
+        _, mask = cv2.findHomography(a, b, cv2.RANSAC, 1.5)
+    return np.zeros(len(a), bool) if mask is None else np.asarray(mask.ravel() > 0)
+
+
+def _described(grey: np.ndarray) -> tuple[list[cv2.KeyPoint], Float32]:
+    """Features, the strongest of each part of the picture, and their (n, 128) descriptors (square roots of SIFT's;
+    Arandjelovic & Zisserman 2012)."""
+    sift = cv2.SIFT_create(contrastThreshold=0.015)  # type: ignore[attr-defined]
+    found = sift.detect(grey, None)
+    h, w = grey.shape
+    parts: dict[tuple[int, int], list[cv2.KeyPoint]] = {}
+    for point in sorted(found, key=lambda p: -p.response):
+        parts.setdefault((int(point.pt[0] / w * PARTS[0]), int(point.pt[1] / h * PARTS[1])), []).append(point)
+    share = FEATURES // (PARTS[0] * PARTS[1])
+    few = [p for part in parts.values() for p in part[:share]]
+    rest = sorted((p for part in parts.values() for p in part[share:]), key=lambda p: -p.response)
+    points, described = sift.compute(grey, few + rest[: FEATURES - len(few)])
+    if described is None:
+        return [], np.zeros((0, 128), np.float32)
+    return list(points), np.sqrt(described / np.maximum(described.sum(axis=1, keepdims=True), 1e-9))
 
 
 def _flow(hero: np.ndarray, shot: np.ndarray, a: Float64, b: Float64) -> tuple[Float64, Float64] | None:
