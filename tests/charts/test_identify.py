@@ -77,3 +77,30 @@ def test_a_wedge_tells_the_curve_without_colours(config: ColourConfig) -> None:
 def test_too_few_steps_are_refused(config: ColourConfig, chart24: Layout) -> None:
     with pytest.raises(AquinError, match="too few neutral"):
         identify(config, np.full((24, 3), 0.4), np.zeros(24, bool), chart24)
+
+
+@pytest.mark.parametrize("veil", [0.002, 0.005, 0.01])
+def test_flare_does_not_change_the_name(veil: float, config: ColourConfig, chart24: Layout) -> None:
+    """Light that the lens scatters adds the same everywhere (ISO 9358: veiling glare): the name and the amount."""
+    random = np.random.default_rng(11)
+    wrong, amounts = [], []
+    for encoding in config.encodings():
+        for stops in (-2, 0, 2) if encoding.kind == "log" else ():
+            light = (chart24.ap1 + veil) * 2.0**stops
+            signal = config.from_linear(encoding.name)(light.astype(np.float32)).astype(float)
+            signal += random.normal(0, 0.5 / 1023, signal.shape)
+            usable = ((signal < 0.999) & (signal > 0.001)).all(axis=1)
+            found = identify(config, np.round(signal * 1023) / 1023, usable, chart24)
+            first = found.ranking[0]
+            amounts.append(first.veil)
+            if encoding.name not in (first.encoding, *first.alike) or found.none_fits:
+                wrong.append((encoding.name, stops, found.verdict, found.confidence))
+    assert not wrong
+    assert np.median(amounts) == pytest.approx(veil, abs=0.001)
+
+
+def test_a_clean_chart_has_no_flare(config: ColourConfig, chart24: Layout) -> None:
+    log = next(e.name for e in config.encodings() if e.kind == "log")
+    signal = config.from_linear(log)(chart24.ap1.astype(np.float32)).astype(float)
+    found = identify(config, signal, np.ones(24, bool), chart24)
+    assert found.ranking[0].veil == 0 and "flare" not in found.verdict

@@ -136,3 +136,40 @@ def test_no_probe_leaves_out_what_the_proof_promises(tmp_path: Path) -> None:
             [random.uniform(-0.01, 0.02, (50_000, 3)), 0.18 * np.exp2(random.uniform(-9, 7, (50_000, 3)))]
         )
         assert codes(tmp_path / "a.cdl", grade, linear).max() <= proof.largest * 1023 * 1.05
+
+
+@pytest.mark.parametrize("stops", [-0.3, 0.3, 1.5])
+def test_a_cdl_for_a_picture_holds_its_black(stops: float, picture: np.ndarray, tmp_path: Path) -> None:
+    """Folded into a CDL on ACEScct, a balance moves black (the curve is straight there): fitted to the picture, it
+    stays and the whole comes nearer, by CIEDE2000 (colour-science's)."""
+    import colour
+
+    grade = Grade(
+        Balance.from_shift(stops, 30 * np.sign(stops), 0.003), Cdl((1.05, 1, 0.97), (0.01, 0, -0.01))
+    )
+    off, black = {}, {}
+    for name, given in (("folded", None), ("fitted", picture)):
+        path = tmp_path / f"{name}.cdl"
+        grade_file.write(path, grade, "shot", picture=given)
+        made = grade_file.through_ocio(path)(acescct.encode(picture).astype(np.float32))
+        labs = []
+        for log in (made, grade.apply_linear(picture)):
+            linear = np.maximum(acescct.decode(np.asarray(log, np.float64)), 0)
+            xyz = linear @ np.array(colour.RGB_COLOURSPACES["ACEScg"].matrix_RGB_to_XYZ).T
+            labs.append(colour.XYZ_to_Lab(xyz, colour.RGB_COLOURSPACES["ACEScg"].whitepoint))
+        off[name] = colour.delta_E(*labs, method="CIE 2000")
+        zero = grade_file.through_ocio(path)(np.full((1, 3), acescct.encode(np.zeros(1))[0], np.float32))
+        black[name] = acescct.decode(zero.astype(np.float64))[0]
+    true = acescct.decode(grade.apply_linear(np.zeros((1, 3))))[0]
+    assert black["fitted"] == pytest.approx(true, abs=1e-4)
+    assert np.abs(black["folded"] - true).max() > 0.001
+    assert off["fitted"].mean() <= off["folded"].mean()
+    assert np.percentile(off["fitted"], 99) < 0.8 * np.percentile(off["folded"], 99)
+    proof = prove(tmp_path / "fitted.cdl", grade, picture)
+    assert proof.fitted and "fitted to the picture" in proof.line()
+    assert not prove(tmp_path / "folded.cdl", grade).fitted
+
+
+def test_a_cdl_for_a_picture_without_blacks_is_the_folded_one(picture: np.ndarray) -> None:
+    grade = Grade(Balance(0.5), Cdl((1.1, 1, 1), saturation=1.1))
+    assert grade_file.nearest_cdl(grade, picture + 0.05) == grade.folded()

@@ -4,17 +4,20 @@ scikit-image's stereo pair (Middlebury 2014, Scharstein et al.) has its true dis
 by a camera that is drawn at random.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
 import pytest
 from skimage import data
 
-from aquin.charts.solve import solve
+from aquin.charts.solve import Solution, solve
+from aquin.colour import acescct
+from aquin.colour.cdl import Cdl
 from aquin.colour.grade import Balance, Grade
+from aquin.colour.hue_warp import HueWarp, hue_of
 from aquin.errors import AquinError
-from aquin.match.engine import Side, Source, combined, gather, match_sides
+from aquin.match.engine import Side, Source, combined, gather, kept_whole, match_sides
 from aquin.match.points import match_points
 from aquin.match.statistics import match_statistics, monge_kantorovitch
 from aquin.measure.ledger import Evidence, difference_of, measure
@@ -182,3 +185,34 @@ def test_a_change_of_known_size_is_found_within_a_quarter_of_the_tolerance(
     assert row.difference - plain[known.name].difference == pytest.approx(
         known.value, abs=row.axis.tolerance / 4
     )
+
+
+def test_a_match_does_not_blow_up_or_turn_saturated_light(pair: StereoPair) -> None:
+    """A lamp of deep blue in the picture: log saturation of 1.6 makes 0.9 of it 13, and is held back; elsewhere not."""
+    shot = np.asarray(0.35 * pair.right + 0.65 * pair.right.mean(axis=2, keepdims=True), np.float32)
+    strong = Grade(trim=Cdl(saturation=1.6))
+    solution = Solution("cdl", strong, 1.0, 2.0, 1.0)
+    pairs = pair.true_pairs(shot)
+    assert kept_whole(solution, side(shot), pairs).grade == strong
+    shot[100:200, 100:200] = (0.05, 0.06, 0.9)
+    assert strong.linear(shot[150, 150]).max() > 2 * 0.9
+    kept = kept_whole(solution, side(shot), pairs).grade
+    assert 1.0 <= kept.trim.saturation < 1.6
+    assert kept.linear(shot[150, 150]).max() < 1.45 * 0.9
+    turned = replace(solution, grade=Grade(warp=HueWarp((0, 0, 0, 0, 19, 19))))
+    made = kept_whole(turned, side(shot), pairs).grade
+    hues = [hue_of(acescct.encode(np.asarray(c))) for c in (shot[150, 150], made.linear(shot[150, 150]))]
+    assert abs(float(hues[1] - hues[0])) <= 15.0
+
+
+def test_what_few_colours_can_tell_is_said_and_believed_less(pair: StereoPair) -> None:
+    grey = pair.left.mean(axis=2, keepdims=True) * np.ones(3, np.float32)
+    found = match_sides(
+        side(grey), side(grey * np.float32([0.7, 1.0, 1.2])), "points", ("gains", "cdl", "matrix")
+    )
+    assert any("saturation" in w for w in found.warnings) and "matrix" not in [
+        s.model for s in found.solutions
+    ]
+    full = match_sides(side(pair.left), side(pair.right), "points", ("gains",))
+    assert not full.warnings
+    assert found.confidence(found.solution("gains")) <= 0.7 * found.sureness

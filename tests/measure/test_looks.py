@@ -244,14 +244,23 @@ def test_what_is_only_reported_is_left_alone() -> None:
         )
 
 
-def test_the_tone_curve_goes_through_its_tones_and_on_with_slope_one() -> None:
-    curve = ToneCurve((0.5, 0.2, 0.0, -0.2, -0.5))
-    tones = np.array([acescct.GREY + s * acescct.STOP for s in STOPS])
-    assert (curve.apply(tones) - tones) / acescct.STOP == pytest.approx(curve.lift, abs=2e-3)
-    far = np.array([tones[0] - 0.4, tones[0] - 3.0, tones[-1] + 0.4, tones[-1] + 5.0])
-    assert (curve.apply(far) - far) / acescct.STOP == pytest.approx([0.5, 0.5, -0.5, -0.5], abs=1e-3)
-    steps = np.diff(curve.apply(np.linspace(-0.2, 1.4, 4000)))
-    assert (steps > 0).all()  # nothing changes places
+def test_the_tone_curve_moves_its_tones_by_stops_of_light() -> None:
+    """Also the darkest, which lies where ACEScct is straight (Academy S-2016-001); under it the same light is added."""
+    lifts = (0.5, 0.2, 0.0, -0.2, -0.5)
+    curve = ToneCurve(lifts)
+    tones = acescct.encode(0.18 * np.exp2(np.array(STOPS)))
+    assert np.log2(acescct.decode(curve.apply(tones)) / acescct.decode(tones)) == pytest.approx(
+        lifts, abs=2e-3
+    )
+    over = np.array([tones[-1] + 0.4, tones[-1] + 5.0])
+    assert (curve.apply(over) - over) / acescct.STOP == pytest.approx([-0.5, -0.5], abs=1e-3)
+    under = np.array([-0.004, 0.0, 0.001, 0.005])
+    more = 0.18 * (2 ** (STOPS[0] + 0.5) - 2 ** STOPS[0])
+    assert acescct.decode(curve.apply(acescct.encode(under))) == pytest.approx(under + more, abs=2e-5)
+    for lift in (-0.85, -1.0, -2.0):
+        down = ToneCurve((lift, -0.2, 0.0, 0.0, 0.0))
+        assert acescct.decode(down.apply(tones[:1])) == pytest.approx(0.18 * 2 ** (STOPS[0] + lift), rel=1e-3)
+        assert (np.diff(down.apply(np.linspace(-0.2, 1.4, 4000))) > 0).all()  # nothing changes places
     with pytest.raises(ValueError, match="order"):
         ToneCurve((2.4, 0.0, 0.0, 0.0, 0.0))
 

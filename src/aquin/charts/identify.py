@@ -25,6 +25,13 @@ FITS_STOPS = 0.08
 """Residual of the neutral steps up to which an encoding may be the right one; a clean reading leaves 0.01 to 0.03."""
 FITS_COLOUR = 5.0
 """The same of the colours, in mean dE00 after the balance: published primaries and sensors never agree fully."""
+VEILS = (0.0, 0.001, 0.002, 0.0035, 0.005, 0.007, 0.01, 0.014, 0.02)
+"""Flare that is tried. Common practice: a clean lens and a dark hood leave under half a percent, a dirty one several.
+"""
+VEIL_COST = 0.8
+"""Score of a veil of 1, so that a hundredth costs about as much as a poor reading leaves: no veil is likelier."""
+TOLD = 0.002
+"""Veil from which it is mentioned."""
 NEAR_GREY_STOPS = 5.0
 """How far a normally exposed chart's 18 % grey may lie from 0.18."""
 
@@ -33,8 +40,9 @@ NEAR_GREY_STOPS = 5.0
 class Candidate:
     """An encoding tried on a chart. `rms_stops`: of the neutral steps from a line of slope 1, exposure free.
     `slope`: of those steps. `delta_e00`: mean over the colours after balancing, nan without colours. `exposure`:
-    stops by which 18 % grey would have been recorded over normal. `alike`: encodings that a chart can't tell from
-    this one.
+    stops by which 18 % grey would have been recorded over normal. `veil`: light that flare adds everywhere, as a share
+    of what a perfect white reflects, taken off before the others are measured. `alike`: encodings that a chart can't
+    tell from this one.
     """
 
     encoding: str
@@ -42,13 +50,17 @@ class Candidate:
     slope: float
     delta_e00: float
     exposure: float = 0.0
+    veil: float = 0.0
     alike: tuple[str, ...] = ()
 
     @property
     def score(self) -> float:
-        """Stops, plus a fiftieth of the colour difference, plus what an unlikely exposure costs; less is better."""
+        """Stops, plus a fiftieth of the colour difference, plus what an unlikely exposure and a veil cost; less is
+        better.
+        """
         colour = 0.0 if np.isnan(self.delta_e00) else 0.02 * self.delta_e00
-        return self.rms_stops + colour + 0.03 * max(abs(self.exposure) - 2.5, 0.0)
+        far = 0.03 * max(abs(self.exposure) - 2.5, 0.0)
+        return self.rms_stops + colour + far + VEIL_COST * self.veil
 
     @property
     def fits(self) -> bool:
@@ -129,7 +141,13 @@ def _grouped(found: list[tuple[Candidate, Float64]]) -> list[Candidate]:
 
 def _with(first: Candidate, name: str) -> Candidate:
     return Candidate(
-        first.encoding, first.rms_stops, first.slope, first.delta_e00, first.exposure, (*first.alike, name)
+        first.encoding,
+        first.rms_stops,
+        first.slope,
+        first.delta_e00,
+        first.exposure,
+        first.veil,
+        (*first.alike, name),
     )
 
 
@@ -151,6 +169,8 @@ def _verdict(ranking: list[Candidate]) -> Identification:
     verdict = f"{best.encoding} explains it: steps within {best.rms_stops:.3f} stop"
     if not np.isnan(best.delta_e00):
         verdict += f", colours within dE00 {best.delta_e00:.1f}"
+    if best.veil >= TOLD:
+        verdict += f", under {100 * best.veil:.1f} % of flare"
     if best.alike:
         verdict += f"; the same to a chart: {', '.join(best.alike)}"
     if near:
@@ -166,6 +186,25 @@ def _try(
     steps = usable & layout.neutral & (layout.ap1 @ AP1_LUMA > DIM)
     if steps.sum() < 3 or not np.isfinite(linear[usable]).all() or (linear[steps] <= 1e-7).any():
         return None
+    plain = _measured(encoding, linear, usable, steps, layout, 0.0)
+    white = np.exp2(np.median(np.log2(linear[steps]) - np.log2(layout.ap1[steps]), axis=0))
+    best, light = plain, linear
+    for veil in VEILS[1:]:
+        clear = linear - veil * white
+        if (clear[steps] <= 1e-7).any():
+            break
+        tried = _measured(encoding, clear, usable, steps, layout, veil)
+        if tried.score < best.score:
+            best, light = tried, clear
+        elif tried.score > best.score + 0.05:
+            break
+    return best, np.log2(np.maximum(light[usable], 1e-7))
+
+
+def _measured(
+    encoding: str, linear: Float64, usable: np.ndarray, steps: np.ndarray, layout: Layout, veil: float
+) -> Candidate:
+    """What (n, 3) light of the patches leaves. `usable`, `steps`: (n,) bool, of those the neutral ones to go by."""
     light, reference = np.log2(linear[steps]), np.log2(layout.ap1[steps])
     offset = np.median(light - reference, axis=0)
     rms = float(np.sqrt(np.mean((light - reference - (light - reference).mean(axis=0)) ** 2)))
@@ -176,5 +215,4 @@ def _try(
     if coloured.sum() >= 4:
         held = np.clip(balanced[coloured], 0, 20)
         apart = float(delta_e00(lab_of_ap1(held), lab_of_ap1(layout.ap1[coloured])).mean())
-    exposure = float(np.mean(offset))
-    return Candidate(encoding, rms, slope, apart, exposure), np.log2(np.maximum(linear[usable], 1e-7))
+    return Candidate(encoding, rms, slope, apart, float(np.mean(offset)), veil)

@@ -19,7 +19,7 @@ from aquin.colour.primaries import AP1_LUMA, AP1_TO_XYZ, XYZ_TO_AP1, xyz_of
 from aquin.colour.region import MOST, WHOLE, Region, Window
 from aquin.colour.root_polynomial import TERMS, Root, expand, root_rows
 from aquin.colour.tone_curve import ToneCurve
-from aquin.colour.white import ACES_DUV, ACES_MIRED, mired_duv, xy_at
+from aquin.colour.white import ACES_DUV, ACES_MIRED, MIRED_MAX, MIRED_MIN, mired_duv, xy_at
 
 POINTS_PER_STOP = float(np.log10(2) / 0.025)
 """Printer points in a stop: a point is 0.025 in log10 exposure, so 12.04."""
@@ -44,9 +44,18 @@ class Balance:
 
     @classmethod
     def from_shift(cls, stops: float, mired: float, duv: float) -> "Balance":
-        """From how far a neutral moves: `mired` (positive is warmer) and `duv` (positive is greener)."""
+        """From how far a neutral moves: `mired` (positive is warmer) and `duv` (positive is greener). Raises ValueError
+        where no gains move it there: no light is that warm, cold, green or magenta.
+        """
+        if not MIRED_MIN + 1 <= ACES_MIRED + mired <= MIRED_MAX - 1:
+            low, high = (round(m - ACES_MIRED) for m in (MIRED_MIN + 1, MIRED_MAX - 1))
+            raise ValueError(f"white can be moved by {low} to {high:+d} mired")
         rgb = XYZ_TO_AP1 @ xyz_of(xy_at(ACES_MIRED + mired, ACES_DUV + duv))
-        r, g, b = (float(v) for v in np.maximum(rgb / (AP1_LUMA @ rgb), 1e-3))
+        r, g, b = (float(v) for v in rgb / (AP1_LUMA @ rgb))
+        if not min(r, g, b) >= 1e-3:
+            raise ValueError(
+                f"no gains move white by {mired:+.0f} mired and {1e3 * duv:+.1f} milli-Duv: a channel would be nothing"
+            )
         return cls(stops, (r, g, b))
 
     @property

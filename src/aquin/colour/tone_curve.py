@@ -1,6 +1,7 @@
 """The tone curve: five tones moved in ACEScct, the same for each channel; a monotone cubic (PCHIP) between them.
 
-Beyond the outer tones the curve goes on with slope 1, so that nothing is ever clipped by it.
+Beyond the outer tones the curve goes on with slope 1, so that nothing is ever clipped by it: above the lightest one
+that is a gain, below the darkest one, where ACEScct is straight, the same light is added everywhere.
 """
 
 from dataclasses import dataclass
@@ -14,10 +15,15 @@ from aquin.colour import acescct
 Five = tuple[float, float, float, float, float]
 STOPS = (-5.0, -2.5, 0.0, 2.0, 4.0)
 """The tones, in stops from 18 % grey."""
-AT = acescct.GREY + np.array(STOPS) * acescct.STOP
 _TABLE = 1024
-_REACH = 8.0 * acescct.STOP
-"""How far beyond the outer tones the table reaches; from there on slope 1 is exact anyway."""
+
+
+def _placed(stops: Floats) -> Float64:
+    """ACEScct of tones that many stops from 18 % grey, also where its curve is straight and a stop is no fixed step."""
+    return np.asarray(acescct.encode(0.18 * np.exp2(np.asarray(stops, np.float64))), np.float64)
+
+
+AT = _placed(np.asarray(STOPS))
 
 
 @dataclass(frozen=True)
@@ -34,25 +40,25 @@ class ToneCurve:
 
     @cached_property
     def _table(self) -> tuple[Float64, Float64]:
-        x = np.linspace(AT[0] - _REACH, AT[-1] + _REACH, _TABLE)
+        x = np.linspace(AT[0], AT[-1], _TABLE)
         return x, x + acescct.STOP * moved_by(np.array([self.lift]), x)[0]
 
     def apply(self, log: Floats) -> Floats:
         """(..., 3) ACEScct; the float type is kept."""
         x, y = self._table
-        out = np.interp(log, x, y).astype(log.dtype)
+        out = np.interp(log, x, y)
         outside = (log < x[0]) | (log > x[-1])
         if outside.any():
             ends = np.where(log < x[0], y[0] - x[0], y[-1] - x[-1])
-            out = np.where(outside, log + ends, out).astype(log.dtype)
-        return np.asarray(out)
+            out = np.where(outside, log + ends, out)
+        return np.asarray(out.astype(log.dtype))
 
 
 def moved_by(lifts: Float64, log: Floats) -> Float64:
-    """(k, 5) lifts to (k, *log.shape) stops by which ACEScct values are moved."""
+    """(k, 5) lifts to (k, *log.shape) by how much ACEScct values are moved, in its stops (1 / 17.52)."""
     from scipy.interpolate import PchipInterpolator  # heavy; a grade without a curve needs none
 
     inside = np.clip(log, AT[0], AT[-1])
-    places = AT[None] + acescct.STOP * lifts
+    places = _placed(np.asarray(STOPS) + lifts)
     out = [PchipInterpolator(AT, row)(inside) - inside for row in places]
     return np.asarray(np.stack(out) / acescct.STOP, np.float64)

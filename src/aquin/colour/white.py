@@ -40,9 +40,10 @@ def _locus() -> tuple[Float64, Float64]:
 
 
 def uv_of_xyz(xyz: ArrayLike) -> Float64:
-    """CIE 1960 (u, v) of XYZ, (..., 3) to (..., 2)."""
+    """CIE 1960 (u, v) of XYZ, (..., 3) to (..., 2); NaN of no light."""
     xyz = np.asarray(xyz, np.float64)
     below = xyz[..., 0] + 15 * xyz[..., 1] + 3 * xyz[..., 2]
+    below = np.where(below == 0, np.nan, below)
     return np.stack([4 * xyz[..., 0] / below, 6 * xyz[..., 1] / below], axis=-1)
 
 
@@ -67,7 +68,8 @@ def mired_duv(xyz: ArrayLike) -> Float64:
 
     The nearest point of the Planckian locus in CIE 1960 (u, v), as CIE 15:2018 defines it; Duv is positive above the
     locus (towards green) after Ohno 2014, "Practical use and calculation of CCT and Duv". Within 0.01 mired of a direct
-    search. Colours whose nearest point lies beyond 5 or 1400 mired are held there.
+    search. Colours whose nearest point lies beyond 5 or 1400 mired are held there. No light (0, 0, 0) has no white: NaN
+    for both.
     """
     uv = uv_of_xyz(xyz)
     flat = uv.reshape(-1, 2)

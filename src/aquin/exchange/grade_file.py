@@ -12,6 +12,7 @@ from aquin.colour import acescct
 from aquin.colour.baked import grid, lut_processor
 from aquin.colour.cdl import Cdl
 from aquin.colour.config import Processor
+from aquin.colour.difference import delta_e00, lab_of_ap1
 from aquin.colour.grade import Grade
 from aquin.errors import AquinError
 from aquin.exchange import cdl_file, clf, cube
@@ -20,8 +21,17 @@ SUFFIXES = (*cdl_file.SUFFIXES, ".clf", ".cube")
 SPACE_NOTE = "Aquin: applies to ACEScct (AP1), result is ACEScct. Balance and trim in one."
 
 
-def write(path: Path, grade: Grade, title: str, force: bool = False, size: int = 65) -> None:
-    """Write a grade in the format of the name's ending. Raises AquinError."""
+def write(
+    path: Path,
+    grade: Grade,
+    title: str,
+    force: bool = False,
+    size: int = 65,
+    picture: Floats | None = None,
+) -> None:
+    """Write a grade in the format of the name's ending. `picture`: (..., 3) scene-linear AP1 that it is for; a CDL is
+    then the one that comes nearest on it. Raises AquinError.
+    """
     suffix = path.suffix.lower()
     note = SPACE_NOTE + (f" Not in this file: {grade.beyond_lut}." if grade.beyond_lut else "")
     if suffix in cdl_file.SUFFIXES:
@@ -31,13 +41,73 @@ def write(path: Path, grade: Grade, title: str, force: bool = False, size: int =
                 path,
                 "Export .clf or .cube, or settle with the CDL model",
             )
-        cdl_file.write(path, grade.folded(), title, note, force)
+        cdl = grade.folded() if picture is None else nearest_cdl(grade, picture)
+        cdl_file.write(path, cdl, title, note, force)
     elif suffix == ".clf":
         clf.write(path, grade, title, note, force)
     elif suffix == ".cube":
         _write_cube(path, grade, size, title, note, force)
     else:
         raise AquinError("this ending names no grade format", path, f"Use one of {' '.join(SUFFIXES)}")
+
+
+FITTED = 6_000
+"""Pixels of a picture that a CDL is fitted to."""
+GAINED = 0.8
+"""A fitted CDL is taken where its mean CIEDE2000 is no larger than the folded one's and its 99th percentile so much
+smaller."""
+
+
+def nearest_cdl(grade: Grade, picture: Floats) -> Cdl:
+    """Balance and trim as the one CDL on ACEScct that comes nearest on a picture, (..., 3) scene-linear AP1.
+
+    Folded, a balance is exact where ACEScct is a logarithm and wrong below, where it is straight: black moves. Where
+    the picture has such tones, slope, offset and power are fitted to its pixels, by lightness, with black where the
+    grade puts it. Raises ValueError for a grade with more than a CDL.
+    """
+    folded = grade.folded()
+    pixels = np.asarray(picture, np.float64).reshape(-1, 3)
+    log = acescct.encode(pixels[:: max(len(pixels) // FITTED, 1)])
+    alone = replace(grade.trim, saturation=1.0)  # saturation comes last in both, and is the same
+    true = alone.apply(acescct.encode(acescct.decode(log) * grade.balance.factors))
+    black = alone.apply(acescct.encode(np.zeros((1, 3))))[0]
+    parts = [_channel(log[:, k], true[:, k], float(black[k])) for k in range(3)]
+    slope, offset, power = ((parts[0][k], parts[1][k], parts[2][k]) for k in range(3))
+    fitted = Cdl(slope, offset, power, folded.saturation)
+    plain, other = (
+        difference(acescct.decode(true), acescct.decode(replace(c, saturation=1.0).apply(log)))
+        for c in (folded, fitted)
+    )
+    better = np.percentile(other, 99) < GAINED * np.percentile(plain, 99) and other.mean() <= plain.mean()
+    return fitted if better else folded
+
+
+def difference(a: Floats, b: Floats) -> Floats:
+    """(n,) CIEDE2000 of scene-linear AP1 colours as a screen shows them: nothing is darker than black."""
+    return delta_e00(*(lab_of_ap1(np.maximum(np.asarray(c, np.float64), 0)) for c in (a, b)))
+
+
+def _lightness(log: Floats) -> Floats:
+    """ACEScct to about what is seen of it: the cube root of light, as in CIELAB, with a little light of the screen."""
+    return np.asarray(np.cbrt(np.maximum(acescct.decode(log), -0.002) + 0.003))
+
+
+def _channel(x: Floats, y: Floats, black: float) -> tuple[float, float, float]:
+    """Slope, offset and power of least absolute difference from (n,) x to y that put black (0.0729) at `black`."""
+    from scipy.optimize import minimize
+
+    zero, seen = float(acescct.encode(np.zeros(1))[0]), _lightness(y)
+
+    def parts(v: Floats) -> tuple[float, float, float]:
+        slope, power = float(np.exp(v[0])), float(np.exp(v[1]))
+        return slope, max(black, 1e-6) ** (1 / power) - slope * zero, power
+
+    def off(v: Floats) -> float:
+        slope, offset, power = parts(v)
+        return float(np.abs(_lightness(np.maximum(slope * x + offset, 1e-6) ** power) - seen).mean())
+
+    found = minimize(off, np.zeros(2), method="Nelder-Mead", options={"xatol": 1e-5, "fatol": 1e-7})
+    return parts(found.x)
 
 
 SHAPED = (-0.15, 1.5)

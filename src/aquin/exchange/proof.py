@@ -10,7 +10,7 @@ import numpy as np
 from aquin.arrays import Floats
 from aquin.colour import acescct
 from aquin.colour.grade import Grade
-from aquin.exchange import grade_file
+from aquin.exchange import cdl_file, grade_file
 
 USUAL = 3.0
 """Stops between the channels of a colour: colours that saturated are rare in scenes (judged on the demo and the
@@ -29,7 +29,8 @@ class Proof:
     a folded balance can't be exact. `largest` is over these and over the toe, from -0.01 linear, colours as well as
     neutrals. `usual` is `p999` over colours whose channels lie within `USUAL` stops of each other: nearly all that
     scenes hold. `black`: scene-linear luminance that 0 becomes, by the grade and by the file. `picture`: 99.9th
-    percentile and largest difference over the pixels of the picture, where one was given.
+    percentile and largest difference over the pixels of the picture, where one was given. `fitted`: whether the file is
+    a CDL that was fitted to that picture.
     """
 
     largest: float
@@ -39,6 +40,7 @@ class Proof:
     black: tuple[float, float] = (0.0, 0.0)
     black_gap: float = 0.0
     picture: tuple[float, float] | None = None
+    fitted: bool = False
 
     @property
     def code10(self) -> float:
@@ -66,6 +68,8 @@ class Proof:
                 f"; black becomes {self.black[1]:+.4f} in linear light where the grade makes it {self.black[0]:+.4f} "
                 f"({self.black_gap * 1023:.0f} codes)"
             )
+        if self.fitted:
+            text += ". This CDL is fitted to the picture, with black held; a .clf holds the grade as it is"
         folded = codes > 1 and self.largest_above_toe < 1e-5
         return text + (". A CDL can't follow the balance into the toe; a .clf does" if folded else "")
 
@@ -106,4 +110,14 @@ def prove(path: Path, grade: Grade, picture: Floats | None = None) -> Proof:
         (mine, its),
         float(gap(zero)[0]),
         on,
+        _fitted(path, grade),
     )
+
+
+def _fitted(path: Path, grade: Grade) -> bool:
+    """Whether a written CDL is another than the grade's balance and trim folded into one."""
+    if path.suffix.lower() not in cdl_file.SUFFIXES:
+        return False
+    made, plain = next(iter(cdl_file.read(path).values())), grade.folded()
+    gaps = [np.subtract(getattr(made, k), getattr(plain, k)) for k in ("slope", "offset", "power")]
+    return bool(np.abs(gaps).max() > 1e-4)

@@ -6,6 +6,7 @@ from typing import Any
 
 import numpy as np
 
+from aquin.charts.diversity import diversity_of
 from aquin.charts.fits import Metric
 from aquin.charts.layout import Layout, layout
 from aquin.charts.read import Reading, read_chart
@@ -63,7 +64,7 @@ def read_file(clip: Clip, hero: Clip | None, ask: ChartAsk, tell: Tell | None = 
             raise AquinError("no chart was found in the hero", hero.source.path, "Choose another file")
     solutions, steps, trouble = _solved(reading, towards, ask)
     warnings = [*notes, *reading.warnings, *trouble]
-    proof = _written(ask, solutions, clip) if ask.out is not None else None
+    proof = _written(ask, solutions, clip, number) if ask.out is not None else None
     return {
         "found": True,
         "corners": [_list(c) for c in reading.corners],
@@ -109,6 +110,7 @@ def _solved(
         found = stages(pairs, ask.metric) if ask.stages else []
     except AquinError as error:
         return [], [], [error.line()]
+    words = diversity_of(pairs).words
     steps = [
         {
             "stage": s.name,
@@ -119,7 +121,7 @@ def _solved(
         }
         for s in found
     ]
-    return solutions, steps, []
+    return solutions, steps, [words] if words else []
 
 
 def _swept(clip: Clip, chosen: Layout, corners: Any, tell: Tell | None) -> Sweep:
@@ -129,7 +131,7 @@ def _swept(clip: Clip, chosen: Layout, corners: Any, tell: Tell | None) -> Sweep
     return sweep(frames, clip.to_linear, chosen, corners, len(numbers), tell, source.timecode)
 
 
-def _written(ask: ChartAsk, solutions: list[Solution], clip: Clip) -> str:
+def _written(ask: ChartAsk, solutions: list[Solution], clip: Clip, number: int) -> str:
     assert ask.out is not None
     check_ending(ask.out)
     fit = [s for s in solutions if ask.out.suffix.lower() not in cdl_file.SUFFIXES or not s.grade.beyond_cdl]
@@ -139,7 +141,8 @@ def _written(ask: ChartAsk, solutions: list[Solution], clip: Clip) -> str:
             "there is no solution to write", ask.out, f"Name one of {', '.join(s.model for s in solutions)}"
         )
     title = f"{clip.source.path.stem} {chosen[0].title}"
-    return f"{chosen[0].title}: {export_grade(ask.out, chosen[0].grade, title, ask.force).line()}"
+    picture = clip.read(number)[1]
+    return f"{chosen[0].title}: {export_grade(ask.out, chosen[0].grade, title, ask.force, picture=picture).line()}"
 
 
 def look_data(look: Any) -> dict[str, Any]:

@@ -26,8 +26,8 @@ def export_grade(
     picture: Floats | None = None,
 ) -> Proof:
     """Write the grade and read it back with OpenColorIO: slow, for a worker. `size`: points of a .cube.
-    `picture`: (..., 3) scene-linear AP1 on which it is proved too. Raises AquinError.
+    `picture`: (..., 3) scene-linear AP1 that it is for: it is proved on it, too. Raises AquinError.
     """
     check_ending(path)
-    grade_file.write(path, grade, title, force, size)
+    grade_file.write(path, grade, title, force, size, picture)
     return prove(path, grade, picture)

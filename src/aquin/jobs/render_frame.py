@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from aquin.arrays import Float32
 from aquin.colour import acescct
 from aquin.colour.grade import Grade
 from aquin.errors import AquinError
@@ -61,6 +62,18 @@ def render_shot(
     linear = side_of(ref, shoot.config_path).linear
     linear = np.asarray(acescct.decode(np.asarray(grade.picture(linear), np.float32)), np.float32)
     return _written(config, linear, target, ref.frame)
+
+
+def shot_picture(production: Production, config: ColourConfig, shot: Shot) -> Float32 | None:
+    """(h, w, 3) scene-linear AP1 of the shot's middle frame; None where its file can't be read now."""
+    shoot = Shoot(production, config)
+    ref = shoot.ref(shot, shot.first + shot.frames // 2)
+    if ref is None or file_of(production, shot) is None:
+        return None
+    try:
+        return side_of(ref, shoot.config_path).linear
+    except AquinError:
+        return None
 
 
 def render_picture(

@@ -9,10 +9,13 @@ from typing import Literal
 import numpy as np
 
 from aquin.arrays import Float32, Float64, all_three
+from aquin.charts.diversity import diversity_of
 from aquin.charts.fits import DE00, curved_of, warped_of
 from aquin.charts.read import Reading
 from aquin.charts.solve import BASES, FULL, Solution, best_of, residual, solve_all
+from aquin.colour import acescct
 from aquin.colour.grade import Balance, Grade
+from aquin.colour.hue_warp import hue_of
 from aquin.errors import AquinError
 from aquin.match.chart import pair, scene_colours
 from aquin.match.points import match_points
@@ -111,9 +114,11 @@ class Match:
         return simpler[-1] if simpler else known[0]
 
     def confidence(self, solution: Solution) -> float:
-        """0 to 1: how far the evidence is believed, less what leave-one-out leaves (half at 6 dE00)."""
+        """0 to 1: how far the evidence is believed, less what leave-one-out leaves (half at 6 dE00), and less where its
+        colours are too few to tell of the others.
+        """
         left = solution.loo if np.isfinite(solution.loo) else solution.mean
-        return float(self.sureness / (1 + (left / 6) ** 2))
+        return float(self.sureness * told_share(self.evidence) / (1 + (left / 6) ** 2))
 
 
 def match_sides(
@@ -133,6 +138,8 @@ def match_sides(
     sources, warnings = gather(hero, shot, by, named)
     tell(0.4)
     evidence = combined(sources)
+    if words := diversity_of(evidence).words:
+        warnings.append(words)
     scene = scene_colours(shot.linear)
     solutions = solve_all(evidence, lambda share: tell(0.4 + 0.6 * share), scene, models, folds=FOLDS)
     kept = tuple(kept_whole(s, shot, evidence) for s in solutions)
@@ -189,6 +196,12 @@ def gather(
     return sources, warnings
 
 
+def told_share(evidence: Evidence) -> float:
+    """0 to 1: how far pairs speak for colours that are not among them."""
+    told = diversity_of(evidence)
+    return 1.0 if told.contrast and told.hues else 0.85 if told.contrast and told.saturation else 0.7
+
+
 def combined(sources: Sequence[Source]) -> Evidence:
     """All pairs; each kind counts by its confidence, whatever the number of its pairs. Weak evidence pulls less from
     doing nothing.
@@ -236,27 +249,52 @@ def second_pass(evidence: Evidence, grade: Grade) -> Grade | None:
 
 
 def kept_whole(solution: Solution, shot: Side, evidence: Evidence) -> Solution:
-    """The solution, weaker where it would take colours that were not clipped below black; its balance stays whole."""
+    """The solution, weaker where it would take colours of the picture that were not clipped below black, or saturated
+    light far above what the balance makes of it, or to another hue; its balance stays whole.
+    """
     grade = solution.grade
     few = shot.linear[::4, ::4].reshape(-1, 3)
     few = few[(few > 1e-4).all(axis=1)]
-    if not len(few) or _lost(grade, few) <= LOST:
+    if not len(few) or _whole(grade, few):
         return solution
     rest = replace(grade, balance=Balance())
     for share in (0.9, 0.75, 0.6, 0.45, 0.3, 0.15, 0.0):
         weaker = replace(rest.at_strength(share), balance=grade.balance)
-        if _lost(weaker, few) <= LOST:
+        if _whole(weaker, few):
             break
     left = residual(evidence, weaker)
     return replace(solution, grade=weaker, mean=float(left.mean()), p95=float(np.percentile(left, 95)))
 
 
 LOST = 0.002
-"""Share of a picture's unclipped pixels that a solution may take below black."""
+"""Share of a picture's unclipped pixels that a solution may take below black, or blow up, or turn."""
+BRIGHT = 0.5
+"""Scene-linear level of a pixel's largest channel, balanced, from which it is light that may blow up."""
+VIVID = 4.0
+"""How many times its smallest channel the largest is in saturated light."""
+BLOWN = 0.5
+"""Stops over the balanced picture by which saturated light may rise at most; neutral light is the tone curve's."""
+TURNED = 15.0
+"""Degrees of hue in ACEScct by which saturated light may turn at most."""
 
 
-def _lost(grade: Grade, colours: Float32) -> float:
-    return float((np.asarray(grade.linear(colours)) <= 0).any(axis=1).mean())
+def _whole(grade: Grade, colours: Float32) -> bool:
+    """Whether a grade leaves hardly any of (n, 3) unclipped colours below black, blown up or turned."""
+    given = np.asarray(colours, np.float64) * grade.balance.factors
+    made = np.asarray(grade.linear(np.asarray(colours, np.float64)), np.float64)
+    if (made <= 0).any(axis=1).mean() > LOST:
+        return False
+    bright = given.max(axis=1)
+    vivid = (bright > BRIGHT) & (bright > VIVID * given.min(axis=1))
+    if not vivid.any():
+        return True
+    given, made = given[vivid], np.maximum(made[vivid], 1e-5)
+    # what the grade does to grey of the same level is its tone, which is not meant here
+    grey = np.repeat(given.max(axis=1, keepdims=True), 3, axis=1) / grade.balance.factors
+    rise = np.log2(made.max(axis=1) / np.maximum(np.asarray(grade.linear(grey)).max(axis=1), 1e-5))
+    turn = hue_of(acescct.encode(made)) - hue_of(acescct.encode(given))
+    wrong = (rise > BLOWN) | (np.abs((turn + 180) % 360 - 180) > TURNED)
+    return bool(wrong.sum() <= LOST * len(colours))
 
 
 def _refusal(by: By, hero: Side, shot: Side) -> str:

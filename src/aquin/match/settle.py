@@ -153,10 +153,11 @@ def _white_moved(evidence: Evidence, grade: Grade, axis: str) -> Grade:
     """Gains that take back by how much grey is moved on one axis, and leave the other one where it is."""
     graded = values(evidence.graded(grade))
     mired, duv = (graded[name][1] - graded[name][0] for name in ("warmth", "tint"))
-    here = Balance.from_shift(0.0, mired, 1e-3 * duv)
-    there = (
-        Balance.from_shift(0.0, 0.0, 1e-3 * duv) if axis == "warmth" else Balance.from_shift(0.0, mired, 0.0)
-    )
+    try:
+        here = Balance.from_shift(0.0, mired, 1e-3 * duv)
+        there = Balance.from_shift(0.0, *((0.0, 1e-3 * duv) if axis == "warmth" else (mired, 0.0)))
+    except ValueError:  # farther off than any light: nothing to go by
+        return grade
     reach = float(
         np.clip(np.mean(grade.trim.slope) * np.mean(grade.trim.power) * grade.trim.saturation, 0.4, 2.5)
     )

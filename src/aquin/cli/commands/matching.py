@@ -94,6 +94,7 @@ def grade(
     from aquin.colour.grade import Grade
     from aquin.files import write_text
     from aquin.jobs.export_grade import export_grade
+    from aquin.jobs.render_frame import shot_picture
     from aquin.production.grading import balance_of, held_grade, keep_grade, trim_of
     from aquin.production.settings import config_of
 
@@ -116,7 +117,8 @@ def grade(
             write_text(out, text, force)
             data["out"] = str(out)
         elif out is not None:
-            proof = export_grade(out, now, found.name, force, size)
+            picture = shot_picture(production, config_of(production), found)
+            proof = export_grade(out, now, found.name, force, size, picture)
             data |= {"out": str(out), "proof": proof.line()}
     printed(data, as_json, say_grade)
 

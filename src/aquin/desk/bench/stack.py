@@ -132,7 +132,12 @@ class Stack(QWidget):
             was_mired, was_duv = grade.balance.shift
             mired = n["mired"] if key == "mired" else was_mired
             duv = n["duv"] * 1e-3 if key == "duv" else was_duv
-            grade = replace(grade, balance=Balance.from_shift(grade.balance.stops, mired, duv))
+            try:
+                grade = replace(grade, balance=Balance.from_shift(grade.balance.stops, mired, duv))
+            except ValueError as error:
+                self.show_grade(self.grade)
+                self.note.setText(f"{str(error).capitalize()}.")
+                return
         elif key == "softness":
             grade = replace(grade, softness=n["softness"])
         elif key.startswith("lift"):
