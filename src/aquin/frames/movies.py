@@ -1,6 +1,6 @@
 """Movies through PyAV: exact planes at their own bit depth, then our own YCbCr to RGB in float."""
 
-from bisect import bisect_left
+from bisect import bisect_left, bisect_right
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from fractions import Fraction
@@ -48,6 +48,8 @@ class MovieSource(Source):
     """Frames a second as the file has them on average, which numbers are counted by."""
     _times: Sequence[int] | None = field(default=None, repr=False)
     """Where frames are not evenly spaced: the time of each."""
+    _keys: list[int] | None = field(default=None, repr=False)
+    """Numbers of the key frames, as far as the container lists them."""
     turn: int = 0
     """Quarter turns against the clock with which the file asks to be shown."""
 
@@ -92,7 +94,11 @@ class MovieSource(Source):
         if self._container is None:
             self._container = _open(self.path)
         stream = self._container.streams.video[0]
-        if self._decoded is None or not self._next <= number <= self._next + 24:
+        if (
+            self._decoded is None
+            or not self._next <= number <= self._next + 24
+            or self._keyed(number, stream)
+        ):
             back = 0
             while True:  # a seek may land after the frame it was asked for: then ask for an earlier one
                 wanted = max(number - back, 0)
@@ -119,6 +125,18 @@ class MovieSource(Source):
         raise AquinError(
             f"frame {number} is not in the file, which ends early or skips it", self.path, _DAMAGED
         )
+
+    def _keyed(self, number: int, stream: Any) -> bool:
+        """Whether a key frame lies between the next picture and a wanted one, so that seeking saves decoding."""
+        if self._keys is None:
+            found = (e.timestamp for e in stream.index_entries if e.is_keyframe and e.timestamp is not None)
+            ticks = sorted(found)
+            pace = stream.time_base * self._pace
+            self._keys = [
+                bisect_left(self._times, t) if self._times is not None else round((t - self._zero) * pace)
+                for t in ticks
+            ]
+        return number > self._next and bisect_right(self._keys, number) > bisect_right(self._keys, self._next)
 
     def _ticks(self, number: int, stream: Any) -> int:
         if self._times is not None:

@@ -62,16 +62,19 @@ def to_rgb(planes: Planes, matrix: Matrix, range: Range) -> Float32:
     reach = 224 * step if range == "legal" else top
     middle = float(2 ** (planes.bits - 1))
     h, w = luma.shape
-    cb, cr = (
-        _to_full_size((p.astype(np.float32) - np.float32(middle)) * np.float32(1 / reach), h, w)
-        for p in (planes.cb, planes.cr)
-    )
     kr, kb = WEIGHTS[matrix]
     kg = 1 - kr - kb
     rgb = np.empty((h, w, 3), np.float32)
-    rgb[..., 0] = luma + np.float32(2 * (1 - kr)) * cr
-    rgb[..., 2] = luma + np.float32(2 * (1 - kb)) * cb
-    rgb[..., 1] = luma - np.float32(2 * (1 - kb) * kb / kg) * cb - np.float32(2 * (1 - kr) * kr / kg) * cr
+    rgb[...] = luma[:, :, None]
+    del luma
+    for plane, share, mine in (
+        (planes.cb, kb, 2),
+        (planes.cr, kr, 0),
+    ):  # one after the other: half the memory
+        chroma = _to_full_size((plane.astype(np.float32) - np.float32(middle)) * np.float32(1 / reach), h, w)
+        rgb[..., mine] += np.float32(2 * (1 - share)) * chroma
+        chroma *= np.float32(2 * (1 - share) * share / kg)
+        rgb[..., 1] -= chroma
     return rgb
 
 

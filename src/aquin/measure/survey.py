@@ -15,10 +15,15 @@ SHARES = (0.01, 0.1, 1, 5, 25, 50, 75, 95, 99, 99.9, 99.99)
 AT = {share: k for k, share in enumerate(SHARES)}
 
 STRIDE = 3
-"""Every third pixel of every third line counts."""
+"""Every third pixel of every third line counts; of large pictures, as many as of 1920 by 1080."""
 
 DARK = 2.0**-10
 """Scene-linear level that darker pixels are taken for in stops."""
+
+
+def stride_of(width: int, height: int) -> int:
+    """Every how many-th pixel of a line, and line, counts."""
+    return max(STRIDE, round(STRIDE * float(np.sqrt(width * height / (1920 * 1080)))))
 
 
 @dataclass(frozen=True)

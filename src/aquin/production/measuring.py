@@ -21,7 +21,7 @@ from aquin.errors import AquinError
 from aquin.frames import RawDecode, open_source
 from aquin.frames.raw import ENCODING as RAW_ENCODING
 from aquin.frames.ycbcr import WEIGHTS
-from aquin.measure.survey import STRIDE, survey
+from aquin.measure.survey import stride_of, survey
 from aquin.production.media import file_of
 from aquin.production.raw import decode_of, is_raw
 from aquin.production.records import Camera, Shot
@@ -214,18 +214,25 @@ def measure_one(job: Job) -> dict[str, Any]:
     raw = RawDecode.of(dict(job.raw)) if job.raw else None
     source = open_source(job.path, job.matrix or None, job.range or None, raw=raw)  # type: ignore[arg-type]
     to_linear = config.to_linear(job.encoding)
-    frames: list[Float32] = []
+    frames: list[Float32] = []  # thinned: one whole picture is held at a time
     troubles: list[str] = []
-    numbers = [source.first + round(share * (source.count - 1)) for share in (0.1, 0.5, 0.9)]
-    if job.chart:
-        numbers = [source.first + round(share * (source.count - 1)) for share in SWEEP]
+    shares = SWEEP if job.chart else (0.1, 0.5, 0.9)
+    numbers = [source.first + round(share * (source.count - 1)) for share in shares]
+    stride = stride_of(source.width, source.height)
     fine = job.chart or bool(job.card)  # patches are read from every pixel
-    for number in dict.fromkeys([*numbers, source.last]):
+    readings: list[Reading] = []
+    card: dict[str, float] | None = None
+    # in the order in which they are decoded, unless a chart is looked for where it is held best
+    for number in dict.fromkeys([*numbers, source.last] if job.chart else sorted({*numbers, source.last})):
         try:
             if number in numbers:
-                frame = source.read(number) if fine else source.read_thinned(number, STRIDE)
-                frames.append(frame.rgb)
+                frame = source.read(number) if fine else source.read_thinned(number, stride)
                 said = frame.warnings
+                frames.append(frame.rgb[::stride, ::stride].copy() if fine else frame.rgb)
+                if job.chart and not (readings and readings[-1].score > GOOD):
+                    _read_chart(frame.rgb, to_linear, readings)
+                if job.card:
+                    card = _card(frame.rgb, job.card, to_linear, card)
             else:
                 said = source.decodes(number)
         except AquinError as error:
@@ -239,43 +246,39 @@ def measure_one(job: Job) -> dict[str, Any]:
     red, blue = WEIGHTS[matrix]
     black = float(config.from_linear(job.encoding)(np.zeros((1, 3), np.float32))[0, 1])
     luma = (red, 1 - red - blue, blue)
-    few = [f[::STRIDE, ::STRIDE] for f in frames] if fine else frames
-    values = survey(few, to_linear, luma, black if 0.01 < black < 0.5 else None)
-    chart = _best_chart(frames, to_linear) if job.chart else None
-    card = _card(frames, job.card, to_linear) if job.card else None
-    return {"survey": values.data(), "chart": chart, "card": card, "trouble": troubles}
+    values = survey(frames, to_linear, luma, black if 0.01 < black < 0.5 else None)
+    return {"survey": values.data(), "chart": _best_chart(readings), "card": card, "trouble": troubles}
 
 
-def _card(frames: Sequence[Float32], corners: Any, to_linear: Any) -> dict[str, float] | None:
-    """A grey card where the chart was held: an even patch there, in the frame in which it is most even."""
+def _card(
+    rgb: Float32, corners: Any, to_linear: Any, best: dict[str, float] | None
+) -> dict[str, float] | None:
+    """A grey card where the chart was held: an even patch there, or the more even one of an earlier frame."""
     step = np.linspace(0.3, 0.7, 21)
     points = project(unit_to_pixels(np.array(corners)), np.stack(np.meshgrid(step, step), -1).reshape(-1, 2))
-    best: dict[str, float] | None = None
-    for rgb in frames:
-        x, y = np.rint(points).astype(int).T
-        if x.min() < 0 or y.min() < 0 or x.max() >= rgb.shape[1] or y.max() >= rgb.shape[0]:
-            continue
-        patch = rgb[y, x]
-        uneven = float(patch.std(axis=0).max())
-        r, g, b = np.log2(np.maximum(np.median(to_linear(patch), axis=0), 1e-5))
-        if uneven < EVEN and abs(r - b) < 3 and (best is None or uneven < best["uneven"]):
-            level = float(np.log2(max(float(np.exp2([r, g, b]) @ AP1_LUMA), 1e-5) / 0.18))
-            best = {"uneven": uneven, "warm": float(r - b), "green": float(g - (r + b) / 2), "level": level}
-    return best
+    x, y = np.rint(points).astype(int).T
+    if x.min() < 0 or y.min() < 0 or x.max() >= rgb.shape[1] or y.max() >= rgb.shape[0]:
+        return best
+    patch = rgb[y, x]
+    uneven = float(patch.std(axis=0).max())
+    r, g, b = np.log2(np.maximum(np.median(to_linear(patch), axis=0), 1e-5))
+    if uneven >= EVEN or abs(r - b) >= 3 or (best is not None and uneven >= best["uneven"]):
+        return best
+    level = float(np.log2(max(float(np.exp2([r, g, b]) @ AP1_LUMA), 1e-5) / 0.18))
+    return {"uneven": uneven, "warm": float(r - b), "green": float(g - (r + b) / 2), "level": level}
 
 
-def _best_chart(frames: Sequence[Float32], to_linear: Any) -> dict[str, Any] | None:
+def _read_chart(rgb: Float32, to_linear: Any, readings: list[Reading]) -> None:
+    """The chart in one more frame; once it was found it is only followed, which is many times quicker."""
+    near = follow(rgb, layout(), readings[-1].corners) if readings else None
+    where = (None, None) if near is None else (near.corners, near.score)
+    reading = read_chart(rgb, to_linear, layout(), *where)
+    if reading is not None:
+        readings.append(reading)
+
+
+def _best_chart(readings: Sequence[Reading]) -> dict[str, Any] | None:
     """The reading with the best score, as plain values."""
-    readings: list[Reading] = []
-    for rgb in frames:
-        # once it was found it is only followed, which is many times quicker than another search
-        near = follow(rgb, layout(), readings[-1].corners) if readings else None
-        where = (None, None) if near is None else (near.corners, near.score)
-        reading = read_chart(rgb, to_linear, layout(), *where)
-        if reading is not None:
-            readings.append(reading)
-        if reading is not None and reading.score > GOOD:
-            break
     if not readings:
         return None
     best = max(readings, key=lambda r: r.score)
