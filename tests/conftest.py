@@ -130,10 +130,10 @@ def filmed(once: Callable[[str, Callable[[Path], None]], Path]) -> Path:
     from shoots import film_short
 
     def film(folder: Path) -> None:
-        (folder / "truth").mkdir()
         film_short(
             folder / "ferry",
             11,
+            folder / "truth",
             keep=lambda t: t.setup in ("pier", "upper-deck") and t.role != "phone" and not t.mistake,
         )
         log_demo(folder / "ferry", audit=True)

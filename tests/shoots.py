@@ -1,6 +1,6 @@
 """The simulated shoot of any seed at a few frames a take: all mistakes and papers, filmed in a fraction of the time."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from dataclasses import replace
 from pathlib import Path
 
@@ -31,13 +31,21 @@ def short_shoot(seed: int) -> Shoot:
 
 
 def film_short(
-    folder: Path, seed: int, truth: Path | None = None, keep: Callable[[Take], bool] | None = None
+    folder: Path,
+    seed: int,
+    truth: Path | None = None,
+    keep: Callable[[Take], bool] | None = None,
+    series: Collection[str] = (),
 ) -> Shoot:
     """Film everything but the exposure series into a folder laid out like the demo; only what `keep` wants, where it
-    is given.
+    is given. `series`: the roles whose exposure series is filmed too.
     """
     shoot = short_shoot(seed)
-    kept = tuple(t for t in shoot.takes if t.kind != "series" and (keep is None or keep(t)))
+    kept = tuple(
+        t
+        for t in shoot.takes
+        if (t.kind != "series" and (keep is None or keep(t))) or (t.kind == "series" and t.role in series)
+    )
     shoot = replace(shoot, takes=kept)
     (folder / "media").mkdir(parents=True)
     encodings = [e for c in CAMERAS.values() if not c.baked for e in (c.encoding, c.linear_encoding)]

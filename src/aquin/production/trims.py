@@ -4,7 +4,7 @@ others.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
@@ -22,6 +22,7 @@ from aquin.production.stale import balances_of, inputs_of
 
 if TYPE_CHECKING:
     from aquin.colour.config import ColourConfig
+    from aquin.production.beside import Verdict
     from aquin.production.shoot import CellKey, Shoot
     from aquin.production.store import Entry, Production
 
@@ -73,10 +74,16 @@ class Trim:
         return float(level), float(warm) / STOPS_A_MIRED, float(green)
 
 
-def trims_for(shoot: Shoot, places: Sequence[CellKey], all_of_them: bool = False) -> list[Trim]:
+def trims_for(
+    shoot: Shoot,
+    places: Sequence[CellKey],
+    all_of_them: bool = False,
+    left: Mapping[str, Verdict] | None = None,
+) -> list[Trim]:
     """Trims for shots that do not look as their camera's balance supposes: by the same points, by the light's
     drift, or for an odd exposure by its siblings. A trim by hand stays; one of ours that is not needed any more is
-    switched off. `all_of_them`: also what is kept as it is.
+    switched off. `all_of_them`: also what is kept as it is. `left`: what single shots have beyond their cell's others,
+    by what is seen beside their hero; it goes before the light's drift.
     """
     production = shoot.production
     case = Case(production, shoot.config, measure_shots(production, shoot.config, only_known=True))
@@ -96,7 +103,12 @@ def trims_for(shoot: Shoot, places: Sequence[CellKey], all_of_them: bool = False
             ours = own is not None and bool(own.values.get("auto"))
             if shot.kind != "shot" or shot.id == hero.id or (own is not None and own.on and not ours):
                 continue
-            found = _shift(shoot, shot, hero, drifts[place[0]], apart.get(shot.id))
+            known = (left or {}).get(shot.id)
+            if known is not None:
+                needed = bool((np.abs(known.off) > known.error).any())
+                found = (known.off, known.by, float(known.error.mean())) if needed else None
+            else:
+                found = _shift(shoot, shot, hero, drifts[place[0]], apart.get(shot.id))
             base = shoot.grade_at(place)
             if found is None or float(np.abs(found[0]).max()) < MOVED:
                 if own is not None and own.on:

@@ -1,0 +1,327 @@
+"""Same materials: two pictures that share things but no points still see the same oilskin, deck and faces.
+
+Areas differ between views, so quartiles of whole pictures mislead. But within one chromaticity the distribution of
+levels moves with exposure alone, and chromaticities move together with white. Three numbers are looked for: the gains
+under which the distributions of levels, chromaticity by chromaticity, overlap most (Bhattacharyya 1943), hardly
+counting how much of each material either picture shows. Each material votes; how far they disagree says how sure the
+numbers are.
+"""
+
+from dataclasses import dataclass, field
+
+import cv2
+import numpy as np
+from scipy.ndimage import gaussian_filter
+
+from aquin.arrays import Float32, Float64, Floats
+
+WIDE = 240
+"""Pictures are looked at so many pixels wide."""
+BIN = 0.08
+"""Stops between channels in a bin of chromaticity."""
+STEP = 0.1
+"""Stops in a bin of level."""
+REACH = 32
+"""Bins of chromaticity on either side of grey."""
+LOW, LEVELS = -9.0, 256
+"""Lowest level, in stops of scene-linear, and how many bins there are: more than pictures need, so that lags wrap into
+nothing.
+"""
+MOST_STOPS = 2.5
+"""By how much exposure is looked for on either side."""
+MOST_CAST = 7
+"""Bins by which chromaticities are shifted on either side when white is looked for."""
+EDGE = 0.3
+"""Stops by which a place may differ from its surroundings, to be inside a material."""
+SOFT = (0.8, 0.8, 1.2)
+"""Sigmas in bins: chromaticity and level."""
+FEWEST = 6.0
+"""Pixels, softened, that make a bin of chromaticity."""
+PRESENCE = 0.1
+"""Power of the area in a material's say: hardly any."""
+PRIOR_STOPS, PRIOR_CAST = 0.5, 0.25
+"""What is believed before: standard deviations of exposure and of log2 R/G and B/G."""
+FIRM = 60.0
+"""How many units of score a unit of the prior's chi-square weighs."""
+
+
+@dataclass(frozen=True)
+class Material:
+    """A group of chromaticities that both pictures show. `at`: (2,) its log2 R/G and B/G in the hero. `vote`: (3,) log2
+    of the shot's channels over the hero's as it alone would have them. `share`: how much it counted, of 1. `area`:
+    share of either picture that it takes.
+    """
+
+    at: Float64
+    vote: Float64
+    share: float
+    area: tuple[float, float]
+
+
+@dataclass(frozen=True)
+class Materials:
+    """`off`: (3,) log2 of the shot's channels over the hero's. `error`: (3,) its standard errors. `likeness`: 0 to 1,
+    how well the two overlap at best, of all that could have. `materials`: those that spoke, the weightiest first.
+    """
+
+    off: Float64
+    error: Float64
+    likeness: float
+    materials: tuple[Material, ...] = field(default=())
+
+
+@dataclass(frozen=True)
+class _Seen:
+    """One picture: sqrt of each chromaticity's distribution of levels, transformed; and how much of it there is."""
+
+    spectra: np.ndarray
+    """(n, n, LEVELS / 2 + 1) complex, n = 2 REACH + 1."""
+    mass: Float64
+    """(n, n) pixels."""
+
+
+def pixels_of(linear: Floats, usable: np.ndarray | None = None) -> Float32:
+    """(n, 3) log2 of the channels of the places of (h, w, 3) scene-linear that lie inside a material, unclipped."""
+    h, w = linear.shape[:2]
+    size = (WIDE, max(round(h * WIDE / w), 2))
+    small = cv2.resize(np.asarray(linear, np.float32), size, interpolation=cv2.INTER_AREA)
+    good = (small > 2.0**LOW).all(axis=2)
+    if usable is not None:
+        good &= cv2.resize(usable.astype(np.float32), size, interpolation=cv2.INTER_AREA) > 0.99
+    log = np.log2(np.maximum(small, 2.0 ** (LOW - 1)))
+    box = np.ones((3, 3), np.uint8)
+    good &= (cv2.dilate(log, box) - cv2.erode(log, box)).max(axis=2) < 2 * EDGE
+    return np.asarray(log[good], np.float32)
+
+
+def seen(log: Float32) -> _Seen:
+    """From (n, 3) log2 of the channels."""
+    n = 2 * REACH + 1
+    a, b = log[:, 0] - log[:, 1], log[:, 2] - log[:, 1]
+    place = np.stack([a / BIN + REACH, b / BIN + REACH, (log.mean(axis=1) - LOW) / STEP], axis=1)
+    shape = (n, n, LEVELS)
+    inside = ((place >= 0) & (place < np.array(shape) - 1.5)).all(axis=1)
+    index = np.rint(place[inside]).astype(int)
+    many = np.bincount(np.ravel_multi_index(tuple(index.T), shape), minlength=n * n * LEVELS)
+    soft = gaussian_filter(many.reshape(shape).astype(np.float32), SOFT, mode="constant", truncate=3)
+    mass = soft.sum(axis=2)
+    share = np.sqrt(soft / np.maximum(mass, 1e-9)[..., None])
+    share[mass < FEWEST / 4] = 0
+    return _Seen(np.fft.rfft(share, axis=2).astype(np.complex64), np.asarray(mass, np.float64))
+
+
+def match_materials(
+    hero: Floats,
+    shot: Floats,
+    hero_ok: np.ndarray | None = None,
+    shot_ok: np.ndarray | None = None,
+    white: bool = True,
+) -> Materials | None:
+    """From two scene-linear frames, (h, w, 3), of which the shot's is as near as it is known; None for pictures without
+    materials. `white`: whether white is looked for as well, or exposure only.
+    """
+    sides = [pixels_of(x, ok) for x, ok in ((hero, hero_ok), (shot, shot_ok))]
+    if min(len(s) for s in sides) < 200:
+        return None
+    return overlap(seen(sides[0]), seen(sides[1]), white)
+
+
+def overlap(hero: _Seen, shot: _Seen, white: bool = True) -> Materials | None:
+    """The same from pictures that were seen already (`seen`)."""
+    reach = MOST_CAST if white else 0
+    tops: dict[tuple[int, int], float] = {}
+
+    def top(i: int, j: int) -> float:
+        if (i, j) not in tops:
+            tops[i, j] = float(_score(hero, shot, i, j).line.max())
+        return tops[i, j]
+
+    steps = range(-reach, reach + 1, COARSE)
+    best = max(((i, j) for i in steps for j in steps), key=lambda x: top(*x))
+    if white:
+        for _ in range(3):  # uphill from the best of a coarse grid
+            near = [(best[0] + i, best[1] + j) for i in range(-2, 3) for j in range(-2, 3)]
+            new = max((x for x in near if max(map(abs, x)) <= reach + 2), key=lambda x: top(*x))
+            if new == best:
+                break
+            best = new
+    middle = _score(hero, shot, *best)
+    if not len(middle.places):
+        return None
+    return _judged(hero, shot, best, middle, white)
+
+
+COARSE = 3
+"""Bins between the casts that are tried first."""
+NEAR = 2
+"""Bins about the best cast that materials vote in."""
+
+
+def _judged(hero: _Seen, shot: _Seen, best: tuple[int, int], middle: "_Score", white: bool) -> Materials:
+    """Votes, their weighted middle, and how far it would move without each of them."""
+    labels = _grouped(middle.places, middle.weights)
+    count = int(labels.max()) + 1
+    reach = NEAR if white else 0
+    side = 2 * reach + 1
+    lags = _lags()
+    votes = np.zeros((count, side, side, len(lags)))
+    prior = np.zeros((side, side, len(lags)))
+    centres = np.array([middle.places[labels == k][0] for k in range(count)])
+    for i in range(side):
+        for j in range(side):
+            at = (best[0] + i - reach, best[1] + j - reach)
+            one = _score(hero, shot, *at)
+            prior[i, j] = one.prior
+            if not len(one.places):
+                continue
+            apart = np.hypot(*(one.places[:, None] - centres[None]).transpose(2, 0, 1))
+            nearest = apart.argmin(axis=1)
+            for k in range(count):
+                mine = nearest == k
+                if mine.any():
+                    votes[k, i, j] = one.weights[mine] @ np.log2(1 + one.overlaps[mine])
+    could = middle.could
+    whole = votes.sum(axis=0) / could
+    peak = _peak(whole - prior)
+    off = _off(peak, best, reach)
+    shares = np.array([float(v[tuple(np.rint(peak).astype(int))]) for v in votes])
+    shares = shares / max(shares.sum(), 1e-9)
+    order = np.argsort(-shares)
+    without = [_off(_peak((votes.sum(axis=0) - votes[k]) / could - prior), best, reach) for k in order[:MOST]]
+    moved = np.array(without) - off
+    error = (
+        np.hypot(INFLATED * np.sqrt((moved**2).sum(axis=0)), FLOOR) if len(without) > 1 else np.full(3, 0.5)
+    )
+    alone = [_off(_peak(votes[k] / could - 0.05 * prior), best, reach) for k in order[:MOST]]
+    found = tuple(
+        Material(centres[k], vote, float(shares[k]), (0.0, 0.0))
+        for k, vote in zip(order[:MOST], alone, strict=True)
+    )
+    return Materials(off, error, float(whole[tuple(np.rint(peak).astype(int))]), found)
+
+
+INFLATED, FLOOR = 1.3, 0.03
+"""How standard errors follow from what leaving out single materials changes (judged on the tuning seeds): materials are
+not independent of each other, and a camera's shape is never solved quite right.
+"""
+MOST = 24
+"""Materials that are told of, and whose absence is tried."""
+RADIUS = 0.3
+"""Stops about a peak of chromaticity that are the same material."""
+
+
+def _grouped(places: Float64, weights: Float64) -> np.ndarray:
+    """(c,) number of each chromaticity's material: the nearest of the peaks, which lie apart."""
+    order = np.argsort(-weights)
+    peaks: list[Float64] = []
+    for k in order:
+        if all(np.hypot(*(places[k] - p)) > RADIUS for p in peaks):
+            peaks.append(places[k])
+    apart = np.hypot(*(places[:, None] - np.array(peaks)[None]).transpose(2, 0, 1))
+    labels = apart.argmin(axis=1)
+    # numbered in the order of their first place
+    seen_: dict[int, int] = {}
+    out = np.array([seen_.setdefault(int(v), len(seen_)) for v in labels])
+    return out
+
+
+def _peak(grid: Float64) -> Float64:
+    """(3,) place of the largest value of a grid, (a, b, m), between its points by parabolas."""
+    k = np.array(np.unravel_index(int(grid.argmax()), grid.shape), np.float64)
+    out = k.copy()
+    for axis in range(3):
+        here = int(k[axis])
+        if 0 < here < grid.shape[axis] - 1:
+            line = grid[tuple(slice(None) if x == axis else int(k[x]) for x in range(3))]
+            a, b, c = line[here - 1 : here + 2]
+            curve = a - 2 * b + c
+            if curve < -1e-12:
+                out[axis] += float(np.clip(0.5 * (a - c) / curve, -0.5, 0.5))
+    return out
+
+
+def _off(peak: Float64, best: tuple[int, int], reach: int) -> Float64:
+    """(3,) log2 of the channels at a place of the grid about the best cast."""
+    cast = (peak[:2] - reach + np.array(best)) * BIN
+    level = (peak[2] - (len(_lags()) - 1) / 2) * STEP
+    green = level - float(cast.sum()) / 3
+    return np.array([green + cast[0], green, green + cast[1]])
+
+
+def _lags() -> Float64:
+    """(m,) stops of each lag that is looked at."""
+    m = round(MOST_STOPS / STEP)
+    return np.asarray(np.arange(-m, m + 1) * STEP, np.float64)
+
+
+@dataclass(frozen=True)
+class _Score:
+    """Of one cast. `line`: (m,) by lag. `prior`: (m,) what is taken off it. `could`: what would overlap at most.
+    `places`: (c, 2) chromaticities in the hero; `weights`: (c,); `overlaps`: (c, m).
+    """
+
+    line: Float64
+    prior: Float64
+    could: float
+    places: Float64
+    weights: Float64
+    overlaps: Float64
+
+
+def _score(hero: _Seen, shot: _Seen, i: int, j: int) -> _Score:
+    """For chromaticities of the shot shifted by (i, j) bins."""
+    n = 2 * REACH + 1
+    rows = slice(max(-i, 0), n - max(i, 0)), slice(max(-j, 0), n - max(j, 0))
+    theirs = slice(max(i, 0), n - max(-i, 0)), slice(max(j, 0), n - max(-j, 0))
+    mh, ms = hero.mass[rows], shot.mass[theirs]
+    both = (mh >= FEWEST) & (ms >= FEWEST)
+    lags = _lags()
+    prior: Floats = ((lags / PRIOR_STOPS) ** 2 + (np.hypot(i, j) * BIN / PRIOR_CAST) ** 2) / (2 * FIRM)
+    could = float(np.sqrt(_shown(hero) * _shown(shot)))
+    if not both.any():
+        nothing = np.zeros((0, len(lags)))
+        return _Score(
+            np.full(len(lags), -1e12),
+            np.asarray(prior, np.float64),
+            could,
+            np.zeros((0, 2)),
+            np.zeros(0),
+            nothing,
+        )
+    cross = np.conj(hero.spectra[rows][both]) * shot.spectra[theirs][both]
+    lines = np.fft.irfft(cross, LEVELS, axis=1)
+    m = len(lags) // 2
+    overlaps = np.clip(np.concatenate([lines[:, -m:], lines[:, : m + 1]], axis=1), 0, 1)
+    x, y = np.nonzero(both)
+    places = np.stack([x + max(-i, 0) - REACH, y + max(-j, 0) - REACH], axis=1) * BIN
+    h, s = mh[both] / hero.mass.sum(), ms[both] / shot.mass.sum()
+    alike = np.minimum(h, s) / np.maximum(h, s)
+    weights = (h * s) ** (PRESENCE / 2) * alike**ALIKE * _far(places)
+    line = (weights @ np.log2(1 + overlaps)) / could - prior
+    return _Score(
+        np.asarray(line, np.float64),
+        np.asarray(prior, np.float64),
+        could,
+        np.asarray(places, np.float64),
+        weights,
+        np.asarray(overlaps, np.float64),
+    )
+
+
+ALIKE = 0.5
+"""Power of the smaller over the larger area in a material's say."""
+GREY = 0.25
+"""What grey counts beside saturated colours a stop and more from it."""
+
+
+def _far(places: Floats) -> Float64:
+    """(...,) say of chromaticities, (..., 2): more with the distance from grey."""
+    return np.asarray(GREY + np.minimum(np.hypot(places[..., 0], places[..., 1]), 2.0), np.float64)
+
+
+def _shown(side: _Seen) -> float:
+    """All that a picture shows, as `_score` weighs it."""
+    axis = (np.arange(2 * REACH + 1) - REACH) * BIN
+    places = np.stack(np.meshgrid(axis, axis, indexing="ij"), axis=-1)
+    there = side.mass >= FEWEST
+    return float((_far(places)[there] * (side.mass[there] / side.mass.sum()) ** PRESENCE).sum())

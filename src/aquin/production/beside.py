@@ -1,0 +1,232 @@
+"""Each shot beside its hero's moment, under the grades as they were solved: how much brighter, warmer and greener it
+still is, by the same points and by the same materials, and how sure that is.
+
+A camera's balance in a setup takes what its shots have in common; what a shot has beyond that is a trim of its own.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import cv2
+import numpy as np
+
+from aquin.arrays import Float32, Float64
+from aquin.colour.grade import Balance
+from aquin.colour.grade import Grade as Correction
+from aquin.match.materials import match_materials
+from aquin.production.ledgers import cached
+from aquin.production.match_work import Ref, side_of
+from aquin.production.shoot import hash_of
+
+if TYPE_CHECKING:
+    from aquin.production.records import Shot
+    from aquin.production.shoot import CellKey, Shoot
+    from aquin.workers import Tell
+
+MATERIALS = "same materials"
+"""Kind of what is kept."""
+VERSION = 1
+"""Goes up when what is kept means something else."""
+WIDE = 480
+"""Frames are graded at most this wide: materials need no more."""
+
+SPREAD, SPREAD_AUTO = 0.12, 0.3
+"""Stops by which a channel of one camera's shots in a setup differs from shot to shot; of one that sets exposure and
+white by itself.
+"""
+BEFORE = 0.25
+"""Stops by which a channel is off after charts and settings alone (judged on the tuning seeds)."""
+POINTS = 0.03
+"""Stops by which the same points are off at full sureness."""
+ANOTHER_TIME = 0.25
+"""Stops that are added to the doubt where the hero's camera did not run at that moment."""
+WILD = 2.5
+"""Standard errors from which a witness counts less and less."""
+SURE = 0.5
+"""Sureness from which the same points are heard."""
+
+
+@dataclass(frozen=True)
+class LikeJob:
+    """Two frames, each with its grade."""
+
+    key: str
+    hero: Ref
+    shot: Ref
+    config: str | None
+
+    @property
+    def path(self) -> Path:
+        return self.shot.path
+
+
+def like_job(job: LikeJob) -> dict[str, Any]:
+    """What the same materials say, as plain values: `off`, `error` (3,) log2 of the channels, `likeness`, `materials`;
+    empty where there are none. Raises AquinError.
+    """
+    pictures = [graded_small(ref, job.config) for ref in (job.hero, job.shot)]
+    found = match_materials(pictures[0][0], pictures[1][0], pictures[0][1], pictures[1][1])
+    if found is None:
+        return {"off": None}
+    return {
+        "off": np.round(found.off, 4).tolist(),
+        "error": np.round(found.error, 4).tolist(),
+        "likeness": round(found.likeness, 4),
+        "materials": [
+            {
+                "at": np.round(m.at, 3).tolist(),
+                "vote": np.round(m.vote, 3).tolist(),
+                "share": round(m.share, 4),
+            }
+            for m in found.materials
+        ],
+    }
+
+
+def graded_small(ref: Ref, config: str | None) -> tuple[Float32, np.ndarray]:
+    """(h, w, 3) scene-linear AP1 under the frame's grade, small, and (h, w) where nothing was clipped."""
+    side = side_of(ref, config)
+    h, w = side.linear.shape[:2]
+    size = (min(WIDE, w), max(round(h * min(WIDE, w) / w), 2))
+    small = cv2.resize(side.linear, size, interpolation=cv2.INTER_AREA)
+    usable = cv2.resize(side.usable().astype(np.float32), size, interpolation=cv2.INTER_AREA) > 0.99
+    return np.asarray(ref.graded.linear(small), np.float32), usable
+
+
+@dataclass(frozen=True)
+class Verdict:
+    """By how much a shot is above its hero under its cell's grade: (3,) log2 of the channels and their standard
+    errors. `by`: who says so.
+    """
+
+    off: Float64
+    error: Float64
+    by: str
+
+
+def verdicts(
+    shoot: Shoot,
+    places: Sequence[CellKey],
+    trims: Mapping[str, Correction],
+    jobs: int | None = None,
+    tell: Tell | None = None,
+) -> dict[str, Verdict]:
+    """By the shot's id, of all shots of cells that can be compared. `trims`: grades of the hero cameras' shots that
+    were just decided.
+    """
+    wanted: dict[str, tuple[Shot, LikeJob]] = {}
+    for place in places:
+        for shot in shoot.shots.get(place, ()):
+            job = _job(shoot, shot, trims)
+            if job is not None:
+                wanted[job.key] = (shot, job)
+    found = cached(shoot.production, MATERIALS, {k: j for k, (_, j) in wanted.items()}, like_job, jobs, tell)
+    out: dict[str, Verdict] = {}
+    for key, (shot, _) in wanted.items():
+        made = verdict_of(shoot, shot, found.get(key, {}), trims)
+        if made is not None:
+            out[shot.id] = made
+    return out
+
+
+def _job(shoot: Shoot, shot: Shot, trims: Mapping[str, Correction]) -> LikeJob | None:
+    at = shoot.moment(shot)
+    if at is None or "baked picture" in shoot.odd.get(shot.id, ()) or shoot.odd.get(at.hero.id):
+        return None
+    own = shoot.grade_at((shot.setup_id, shot.camera_id))
+    theirs = trims.get(at.hero.id) or shoot.grade_at((at.hero.setup_id, at.hero.camera_id))
+    a, b = shoot.ref(at.hero, at.hero_frame, theirs), shoot.ref(shot, at.shot_frame, own)
+    if a is None or b is None:
+        return None
+    said = [
+        VERSION,
+        shoot.read_as(at.hero, a),
+        at.hero_frame,
+        shoot.read_as(shot, b),
+        at.shot_frame,
+        a.grade,
+        b.grade,
+    ]
+    return LikeJob(hash_of(said), a, b, shoot.config_path)
+
+
+def verdict_of(
+    shoot: Shoot, shot: Shot, like: Mapping[str, Any], trims: Mapping[str, Correction]
+) -> Verdict | None:
+    """Both witnesses together; None where neither speaks."""
+    at = shoot.moment(shot)
+    said: list[tuple[Float64, Float64, str]] = []
+    if at is None:
+        return None
+    if like.get("off") is not None:
+        said.append((np.array(like["off"]), np.array(like["error"]), "the same materials"))
+    points = shoot.seen.get(shoot.pair_key(shot), {}).get("points")
+    if points is not None and float(points["sure"]) >= SURE:
+        hero = trims.get(at.hero.id) or shoot.grade_at((at.hero.setup_id, at.hero.camera_id))
+        own = shoot.grade_at((shot.setup_id, shot.camera_id))
+        a = np.asarray(hero.linear(np.array(points["hero"], np.float64)))
+        b = np.asarray(own.linear(np.array(points["shot"], np.float64)))
+        ratio = np.log2(np.maximum(b, 1e-6) / np.maximum(a, 1e-6))
+        said.append((np.median(ratio, axis=0), np.full(3, POINTS / float(points["sure"])), "the same points"))
+    if not said:
+        return None
+    off, error = agreed([(v, e) for v, e, _ in said])
+    more = 0.0 if at.same_time else ANOTHER_TIME
+    names = [n for _, _, n in sorted(said, key=lambda s: float(s[1].mean()))]
+    return Verdict(off, np.hypot(error, more), names[0] if len(names) == 1 else " and ".join(names))
+
+
+def agreed(said: Sequence[tuple[Float64, Float64]]) -> tuple[Float64, Float64]:
+    """(3,) mean of values weighed by their standard errors, each (3,), the wild ones held back; and its standard error,
+    which is no smaller than what they disagree by.
+    """
+    values, errors = (np.array([s[k] for s in said], np.float64) for k in (0, 1))
+    weight = 1 / errors**2
+    order = np.argsort(errors.mean(axis=1))
+    middle = values[order[0]]  # the surest one first
+    for _ in range(20):
+        away = np.abs(values - middle) / errors
+        held = weight * np.where(away > WILD, WILD / np.maximum(away, 1e-9), 1.0)
+        middle = (held * values).sum(axis=0) / held.sum(axis=0)
+    apart = (held * (values - middle) ** 2).sum(axis=0) / held.sum(axis=0) / max(len(said) - 1, 1)
+    return middle, np.sqrt(1 / held.sum(axis=0) + (apart if len(said) > 1 else 0.0))
+
+
+@dataclass(frozen=True)
+class CellVerdict:
+    """What a cell's shots have in common, (3,) log2 of the channels and standard errors; and of each shot what is left
+    to it alone.
+    """
+
+    off: Float64
+    error: Float64
+    shots: dict[str, Verdict]
+
+
+def of_cell(found: Mapping[str, Verdict], odd: Sequence[str], spread: float) -> CellVerdict:
+    """From the verdicts of a cell's shots. `odd`: shots that say nothing of the others. Drawn to what stands, as far as
+    they are not sure.
+    """
+    sound = [v for id, v in found.items() if id not in odd]
+    if sound:
+        said = [(v.off, np.hypot(v.error, spread)) for v in sound]
+        off, error = agreed([*said, (np.zeros(3), np.full(3, BEFORE))])
+    else:
+        off, error = np.zeros(3), np.full(3, BEFORE)
+    shots = {}
+    for id, v in found.items():
+        own = spread if id not in odd else 2.0
+        share = own**2 / (own**2 + v.error**2)
+        left = share * (v.off - off)
+        sure = np.sqrt(1 / (1 / v.error**2 + 1 / (own**2 + error**2)))
+        shots[id] = Verdict(left, sure, v.by)
+    return CellVerdict(off, error, shots)
+
+
+def without(grade: Correction, off: Float64) -> Correction:
+    """The grade that takes back (3,) log2 of the channels."""
+    return replace(grade, balance=Balance.from_factors(grade.balance.factors * np.exp2(-off)))
