@@ -11,34 +11,35 @@ from dataclasses import dataclass, field
 
 import cv2
 import numpy as np
-from scipy.ndimage import gaussian_filter
+from scipy.ndimage import gaussian_filter, gaussian_filter1d
 
 from aquin.arrays import Float32, Float64, Floats
 
-WIDE = 240
+WIDE = 360
 """Pictures are looked at so many pixels wide."""
-BIN = 0.08
+BIN = 0.06
 """Stops between channels in a bin of chromaticity."""
 STEP = 0.1
 """Stops in a bin of level."""
-REACH = 32
+REACH = 40
 """Bins of chromaticity on either side of grey."""
-LOW, LEVELS = -9.0, 256
-"""Lowest level, in stops of scene-linear, and how many bins there are: more than pictures need, so that lags wrap into
-nothing.
+LOW, LEVELS = -9.0, 168
+"""Lowest level, in stops of scene-linear, and how many bins there are: more than pictures need (those up to `TOP`), so
+that lags wrap into nothing.
 """
+TOP = 5.0
 MOST_STOPS = 2.5
 """By how much exposure is looked for on either side."""
-MOST_CAST = 7
+MOST_CAST = 9
 """Bins by which chromaticities are shifted on either side when white is looked for."""
 EDGE = 0.3
 """Stops by which a place may differ from its surroundings, to be inside a material."""
-SOFT = (0.8, 0.8, 1.2)
+SOFT = (0.8, 0.8, 0.8)
 """Sigmas in bins: chromaticity and level."""
 FEWEST = 6.0
 """Pixels, softened, that make a bin of chromaticity."""
-PRESENCE = 0.1
-"""Power of the area in a material's say: hardly any."""
+PRESENCE = 0.4
+"""Power of the area in a material's say: little."""
 PRIOR_STOPS, PRIOR_CAST = 0.5, 0.25
 """What is believed before: standard deviations of exposure and of log2 R/G and B/G."""
 FIRM = 60.0
@@ -75,9 +76,11 @@ class _Seen:
     """One picture: sqrt of each chromaticity's distribution of levels, transformed; and how much of it there is."""
 
     spectra: np.ndarray
-    """(n, n, LEVELS / 2 + 1) complex, n = 2 REACH + 1."""
+    """(c, LEVELS / 2 + 1) complex, of the chromaticities that it has."""
+    number: np.ndarray
+    """(n, n), n = 2 REACH + 1: which of those each bin of chromaticity is, -1 for none."""
     mass: Float64
-    """(n, n) pixels."""
+    """(n, n) pixels, softened."""
 
 
 def pixels_of(linear: Floats, usable: np.ndarray | None = None) -> Float32:
@@ -100,14 +103,18 @@ def seen(log: Float32) -> _Seen:
     a, b = log[:, 0] - log[:, 1], log[:, 2] - log[:, 1]
     place = np.stack([a / BIN + REACH, b / BIN + REACH, (log.mean(axis=1) - LOW) / STEP], axis=1)
     shape = (n, n, LEVELS)
-    inside = ((place >= 0) & (place < np.array(shape) - 1.5)).all(axis=1)
+    inside = ((place >= 0) & (place < (n - 1.5, n - 1.5, (TOP - LOW) / STEP))).all(axis=1)
     index = np.rint(place[inside]).astype(int)
     many = np.bincount(np.ravel_multi_index(tuple(index.T), shape), minlength=n * n * LEVELS)
-    soft = gaussian_filter(many.reshape(shape).astype(np.float32), SOFT, mode="constant", truncate=3)
+    exact = many.reshape(shape).astype(np.float32)
+    soft = gaussian_filter(exact, (SOFT[0], SOFT[1], 0), mode="constant", truncate=3)
     mass = soft.sum(axis=2)
-    share = np.sqrt(soft / np.maximum(mass, 1e-9)[..., None])
-    share[mass < FEWEST / 4] = 0
-    return _Seen(np.fft.rfft(share, axis=2).astype(np.complex64), np.asarray(mass, np.float64))
+    there = mass >= FEWEST
+    levels = gaussian_filter1d(soft[there], SOFT[2], axis=1, mode="constant", truncate=3)
+    share = np.sqrt(levels / np.maximum(levels.sum(axis=1, keepdims=True), 1e-9))
+    number = np.full(mass.shape, -1)
+    number[there] = np.arange(int(there.sum()))
+    return _Seen(np.fft.rfft(share, axis=1).astype(np.complex64), number, np.asarray(mass, np.float64))
 
 
 def match_materials(
@@ -179,7 +186,7 @@ def _judged(hero: _Seen, shot: _Seen, best: tuple[int, int], middle: "_Score", w
             for k in range(count):
                 mine = nearest == k
                 if mine.any():
-                    votes[k, i, j] = one.weights[mine] @ np.log2(1 + one.overlaps[mine])
+                    votes[k, i, j] = one.weights[mine] @ _worth(one.overlaps[mine])
     could = middle.could
     whole = votes.sum(axis=0) / could
     peak = _peak(whole - prior)
@@ -200,7 +207,7 @@ def _judged(hero: _Seen, shot: _Seen, best: tuple[int, int], middle: "_Score", w
     return Materials(off, error, float(whole[tuple(np.rint(peak).astype(int))]), found)
 
 
-INFLATED, FLOOR = 1.3, 0.03
+INFLATED, FLOOR = 1.0, 0.02
 """How standard errors follow from what leaving out single materials changes (judged on the tuning seeds): materials are
 not independent of each other, and a camera's shape is never solved quite right.
 """
@@ -288,16 +295,15 @@ def _score(hero: _Seen, shot: _Seen, i: int, j: int) -> _Score:
             np.zeros(0),
             nothing,
         )
-    cross = np.conj(hero.spectra[rows][both]) * shot.spectra[theirs][both]
+    cross = np.conj(hero.spectra[hero.number[rows][both]]) * shot.spectra[shot.number[theirs][both]]
     lines = np.fft.irfft(cross, LEVELS, axis=1)
     m = len(lags) // 2
     overlaps = np.clip(np.concatenate([lines[:, -m:], lines[:, : m + 1]], axis=1), 0, 1)
     x, y = np.nonzero(both)
     places = np.stack([x + max(-i, 0) - REACH, y + max(-j, 0) - REACH], axis=1) * BIN
     h, s = mh[both] / hero.mass.sum(), ms[both] / shot.mass.sum()
-    alike = np.minimum(h, s) / np.maximum(h, s)
-    weights = (h * s) ** (PRESENCE / 2) * alike**ALIKE * _far(places)
-    line = (weights @ np.log2(1 + overlaps)) / could - prior
+    weights = (h * s) ** (PRESENCE / 2) * _far(places)
+    line = (weights @ _worth(overlaps)) / could - prior
     return _Score(
         np.asarray(line, np.float64),
         np.asarray(prior, np.float64),
@@ -308,9 +314,16 @@ def _score(hero: _Seen, shot: _Seen, i: int, j: int) -> _Score:
     )
 
 
-ALIKE = 0.5
-"""Power of the smaller over the larger area in a material's say."""
-GREY = 0.25
+GAIN = 1.0
+"""How quickly more overlap is worth less."""
+
+
+def _worth(overlaps: Floats) -> Float64:
+    """0 to 1 of overlaps: one material that fits wholly counts less than two that fit half."""
+    return np.asarray(np.log1p(GAIN * overlaps) / np.log1p(GAIN), np.float64)
+
+
+GREY = 1.0
 """What grey counts beside saturated colours a stop and more from it."""
 
 

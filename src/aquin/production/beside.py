@@ -34,11 +34,11 @@ VERSION = 1
 WIDE = 480
 """Frames are graded at most this wide: materials need no more."""
 
-SPREAD, SPREAD_AUTO = 0.12, 0.3
+SPREAD, SPREAD_AUTO = 0.25, 0.5
 """Stops by which a channel of one camera's shots in a setup differs from shot to shot; of one that sets exposure and
 white by itself.
 """
-BEFORE = 0.25
+BEFORE = 0.35
 """Stops by which a channel is off after charts and settings alone (judged on the tuning seeds)."""
 POINTS = 0.03
 """Stops by which the same points are off at full sureness."""
