@@ -207,7 +207,7 @@ def _judged(hero: _Seen, shot: _Seen, best: tuple[int, int], middle: "_Score", w
     return Materials(off, error, float(whole[tuple(np.rint(peak).astype(int))]), found)
 
 
-INFLATED, FLOOR = 1.0, 0.02
+INFLATED, FLOOR = 1.3, 0.03
 """How standard errors follow from what leaving out single materials changes (judged on the tuning seeds): materials are
 not independent of each other, and a camera's shape is never solved quite right.
 """

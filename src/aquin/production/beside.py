@@ -42,10 +42,10 @@ BEFORE = 0.35
 """Stops by which a channel is off after charts and settings alone (judged on the tuning seeds)."""
 POINTS = 0.03
 """Stops by which the same points are off at full sureness."""
-ANOTHER_TIME = 0.25
-"""Stops that are added to the doubt where the hero's camera did not run at that moment."""
 WILD = 2.5
 """Standard errors from which a witness counts less and less."""
+SPREAD_OF_POINTS = 3.0
+"""What points disagree by is their error times this: they are many, but few things."""
 SURE = 0.5
 """Sureness from which the same points are heard."""
 
@@ -114,30 +114,37 @@ def verdicts(
     trims: Mapping[str, Correction],
     jobs: int | None = None,
     tell: Tell | None = None,
+    known: Mapping[str, float] | None = None,
+    drifts: Mapping[str, float] | None = None,
 ) -> dict[str, Verdict]:
     """By the shot's id, of all shots of cells that can be compared. `trims`: grades of the hero cameras' shots that
-    were just decided.
+    were just decided. `known`: stops by which a shot is exposed unlike its siblings, which are taken off first and
+    given back. `drifts`: by setup, stops by which its light changes while it is filmed.
     """
     wanted: dict[str, tuple[Shot, LikeJob]] = {}
+    known = known or {}
     for place in places:
         for shot in shoot.shots.get(place, ()):
-            job = _job(shoot, shot, trims)
+            job = _job(shoot, shot, trims, known.get(shot.id, 0.0))
             if job is not None:
                 wanted[job.key] = (shot, job)
     found = cached(shoot.production, MATERIALS, {k: j for k, (_, j) in wanted.items()}, like_job, jobs, tell)
     out: dict[str, Verdict] = {}
     for key, (shot, _) in wanted.items():
-        made = verdict_of(shoot, shot, found.get(key, {}), trims)
+        first = known.get(shot.id, 0.0)
+        made = verdict_of(
+            shoot, shot, found.get(key, {}), trims, (drifts or {}).get(shot.setup_id, 0.0), first
+        )
         if made is not None:
-            out[shot.id] = made
+            out[shot.id] = replace(made, off=made.off + first)
     return out
 
 
-def _job(shoot: Shoot, shot: Shot, trims: Mapping[str, Correction]) -> LikeJob | None:
+def _job(shoot: Shoot, shot: Shot, trims: Mapping[str, Correction], first: float = 0.0) -> LikeJob | None:
     at = shoot.moment(shot)
     if at is None or "baked picture" in shoot.odd.get(shot.id, ()) or shoot.odd.get(at.hero.id):
         return None
-    own = shoot.grade_at((shot.setup_id, shot.camera_id))
+    own = without(shoot.grade_at((shot.setup_id, shot.camera_id)), np.full(3, first))
     theirs = trims.get(at.hero.id) or shoot.grade_at((at.hero.setup_id, at.hero.camera_id))
     a, b = shoot.ref(at.hero, at.hero_frame, theirs), shoot.ref(shot, at.shot_frame, own)
     if a is None or b is None:
@@ -155,9 +162,16 @@ def _job(shoot: Shoot, shot: Shot, trims: Mapping[str, Correction]) -> LikeJob |
 
 
 def verdict_of(
-    shoot: Shoot, shot: Shot, like: Mapping[str, Any], trims: Mapping[str, Correction]
+    shoot: Shoot,
+    shot: Shot,
+    like: Mapping[str, Any],
+    trims: Mapping[str, Correction],
+    drift: float,
+    first: float,
 ) -> Verdict | None:
-    """Both witnesses together; None where neither speaks."""
+    """Both witnesses together; None where neither speaks. `drift`: stops by which the setup's light changes;
+    `first`: stops that were taken off the shot.
+    """
     at = shoot.moment(shot)
     said: list[tuple[Float64, Float64, str]] = []
     if at is None:
@@ -167,15 +181,17 @@ def verdict_of(
     points = shoot.seen.get(shoot.pair_key(shot), {}).get("points")
     if points is not None and float(points["sure"]) >= SURE:
         hero = trims.get(at.hero.id) or shoot.grade_at((at.hero.setup_id, at.hero.camera_id))
-        own = shoot.grade_at((shot.setup_id, shot.camera_id))
+        own = without(shoot.grade_at((shot.setup_id, shot.camera_id)), np.full(3, first))
         a = np.asarray(hero.linear(np.array(points["hero"], np.float64)))
         b = np.asarray(own.linear(np.array(points["shot"], np.float64)))
         ratio = np.log2(np.maximum(b, 1e-6) / np.maximum(a, 1e-6))
-        said.append((np.median(ratio, axis=0), np.full(3, POINTS / float(points["sure"])), "the same points"))
+        middle = np.median(ratio, axis=0)
+        apart = 1.4826 * np.median(np.abs(ratio - middle), axis=0) / SPREAD_OF_POINTS
+        said.append((middle, np.hypot(POINTS / float(points["sure"]), apart), "the same points"))
     if not said:
         return None
     off, error = agreed([(v, e) for v, e, _ in said])
-    more = 0.0 if at.same_time else ANOTHER_TIME
+    more = 0.0 if at.same_time else 0.05 + drift
     names = [n for _, _, n in sorted(said, key=lambda s: float(s[1].mean()))]
     return Verdict(off, np.hypot(error, more), names[0] if len(names) == 1 else " and ".join(names))
 

@@ -47,7 +47,7 @@ from aquin.production.shoot import (
     targets_of,
     white_of,
 )
-from aquin.production.trims import Trim, trims_for, with_inputs
+from aquin.production.trims import Trim, changing, exposed_apart, trims_for, with_inputs
 from aquin.workers import Tell, each, part
 
 if TYPE_CHECKING:
@@ -175,7 +175,8 @@ def _beside(
     if wish.exposure != "weighed":
         return {}
     graded = {t.shot.id: Correction.of(t.record.values) for t in trims if t.record.on}
-    found = verdicts(shoot, places, graded, jobs, tell)
+    known, drifts = exposed_apart(shoot, places), {p[0]: changing(shoot, p[0]) for p in places}
+    found = verdicts(shoot, places, graded, jobs, tell, known, drifts)
     out: dict[str, Verdict] = {}
     for place in places:
         own = {s.id: found[s.id] for s in shoot.shots.get(place, ()) if s.id in found}
@@ -183,7 +184,8 @@ def _beside(
             continue
         camera = shoot.production.get(Camera, place[1])
         auto = any(not kelvin(s.white).isdigit() for s in shoot.shots[place] if s.kind == "shot")
-        cell = of_cell(own, [id for id in own if shoot.odd.get(id)], SPREAD_AUTO if auto else SPREAD)
+        spread = float(np.hypot(SPREAD_AUTO if auto else SPREAD, drifts[place[0]]))
+        cell = of_cell(own, [id for id in own if shoot.odd.get(id)], spread)
         out |= cell.shots
         if place in made and camera is not None:
             made[place] = _moved(shoot, place, made[place], cell)
@@ -275,7 +277,9 @@ def _solve_group(
             )
             outcomes[place] = Outcome(place, words, own_hero, "hero" if own_hero else "")
             continue
-        if all(s.by != "chart" for s in sources):
+        if all(s.by == "statistics" for s in sources) and wish.model == "best":
+            models = ("gains",)  # what distributions say of tones and colours has made shots worse
+        elif all(s.by != "chart" for s in sources):
             models = tuple(m for m in models if m in ("gains", "cdl", wish.model)) or ("cdl",)
         job = SolveJob(
             f"{place}",

@@ -53,6 +53,29 @@ def drift_in(shoot: Shoot, setup: Setup) -> Drift:
     return drift_of(seen)
 
 
+def changing(shoot: Shoot, setup_id: str) -> float:
+    """Stops by which a setup's light changes while it is filmed, as far as it is known."""
+    seen = drift_in(shoot, shoot.production.get(Setup, setup_id)).seen
+    return float(np.ptp([s.change for s in seen], axis=0).max()) if len(seen) > 1 else 0.0
+
+
+def exposed_apart(shoot: Shoot, places: Sequence[CellKey]) -> dict[str, float]:
+    """By shot, stops by which those with a finding on their exposure are above their siblings."""
+    case = _case(shoot)
+    out: dict[str, float] = {}
+    for setup_id in dict.fromkeys(p[0] for p in places):
+        for shot, off, width in exposure_off(case, setup_id):
+            if "exposure" in shoot.odd.get(shot.id, ()) and abs(off) > max(APART, 3 * width):
+                out[shot.id] = off
+    return out
+
+
+def _case(shoot: Shoot) -> Case:
+    production = shoot.production
+    case = Case(production, shoot.config, measure_shots(production, shoot.config, only_known=True))
+    return replace(case, altered=frozenset(id for id, kinds in shoot.odd.items() if "baked picture" in kinds))
+
+
 @dataclass(frozen=True)
 class Trim:
     """A shot's own exposure and white. `moved`: (3,) log2 of the channels by which it differs from what its
@@ -86,8 +109,7 @@ def trims_for(
     by what is seen beside their hero; it goes before the light's drift.
     """
     production = shoot.production
-    case = Case(production, shoot.config, measure_shots(production, shoot.config, only_known=True))
-    case = replace(case, altered=frozenset(id for id, kinds in shoot.odd.items() if "baked picture" in kinds))
+    case = _case(shoot)
     out: list[Trim] = []
     drifts: dict[str, Drift] = {}
     apart: dict[str, tuple[float, float]] = {}
