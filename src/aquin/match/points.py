@@ -25,6 +25,8 @@ RATIO = 0.82
 """Distance of the nearest over that of the next nearest descriptor, from which a match is not clear (Lowe 2004 has
 0.8).
 """
+ROWS = 30_000
+"""OpenCV samples no more places than fit into 15 bits at once."""
 WIDE = 1100
 """Frames are searched at most this wide."""
 SEARCHED = 640
@@ -284,15 +286,18 @@ def _colours(sides: list[_Side], a: Float64, b: Float64, size: Float64) -> tuple
 
 def _at(picture: Floats, places: Float64) -> Float32:
     """(n, c) values at places in pixels, bilinear."""
-    spots = places.astype(np.float32)[:, None]
-    found = cv2.remap(
-        np.ascontiguousarray(picture),
-        spots[..., 0],
-        spots[..., 1],
-        cv2.INTER_LINEAR,
-        borderMode=cv2.BORDER_REPLICATE,
-    )
-    return np.asarray(found.reshape(len(places), -1), np.float32)
+    spots, whole = places.astype(np.float32)[:, None], np.ascontiguousarray(picture)
+    parts = [
+        cv2.remap(
+            whole,
+            spots[k : k + ROWS, :, 0],
+            spots[k : k + ROWS, :, 1],
+            cv2.INTER_LINEAR,
+            borderMode=cv2.BORDER_REPLICATE,
+        ).reshape(len(spots[k : k + ROWS]), -1)
+        for k in range(0, max(len(spots), 1), ROWS)
+    ]
+    return np.asarray(np.concatenate(parts), np.float32)
 
 
 def _say(spread: Float64) -> Float64:

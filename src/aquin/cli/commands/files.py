@@ -10,7 +10,7 @@ from aquin.cli.opening import clip_at, config_at, number_in, opened, pairs_in, r
 from aquin.cli.output import printed
 from aquin.errors import AquinError
 
-BY_HELP = "Evidence: auto, chart, points, statistics or pairs."
+BY_HELP = "Evidence: auto, chart, points, materials, statistics or pairs."
 MODEL_HELP = (
     "gains, cdl, matrix, root, each also as NAME+warp, or full (CDL, tone curve, hue warp); the best CDL if "
     "left out."
