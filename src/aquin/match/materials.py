@@ -14,6 +14,7 @@ import numpy as np
 from scipy.ndimage import gaussian_filter, gaussian_filter1d
 
 from aquin.arrays import Float32, Float64, Floats
+from aquin.match.drift import to_parts
 
 WIDE = 360
 """Pictures are looked at so many pixels wide."""
@@ -69,6 +70,8 @@ class Materials:
     error: Float64
     likeness: float
     materials: tuple[Material, ...] = field(default=())
+    doubt: Float64 = field(default_factory=lambda: np.full(3, 0.5))
+    """(3,) the same errors of exposure, of log2 R/B and of green over both, in stops."""
 
 
 @dataclass(frozen=True)
@@ -195,16 +198,16 @@ def _judged(hero: _Seen, shot: _Seen, best: tuple[int, int], middle: "_Score", w
     shares = shares / max(shares.sum(), 1e-9)
     order = np.argsort(-shares)
     without = [_off(_peak((votes.sum(axis=0) - votes[k]) / could - prior), best, reach) for k in order[:MOST]]
-    moved = np.array(without) - off
-    error = (
-        np.hypot(INFLATED * np.sqrt((moved**2).sum(axis=0)), FLOOR) if len(without) > 1 else np.full(3, 0.5)
-    )
+    error = doubt = np.full(3, 0.5)
+    if len(without) > 1:
+        moved, parts = np.array(without) - off, to_parts(np.array(without)) - to_parts(off[None])
+        error, doubt = (np.hypot(INFLATED * np.sqrt((m**2).sum(axis=0)), FLOOR) for m in (moved, parts))
     alone = [_off(_peak(votes[k] / could - 0.05 * prior), best, reach) for k in order[:MOST]]
     found = tuple(
         Material(centres[k], vote, float(shares[k]), (0.0, 0.0))
         for k, vote in zip(order[:MOST], alone, strict=True)
     )
-    return Materials(off, error, float(whole[tuple(np.rint(peak).astype(int))]), found)
+    return Materials(off, error, float(whole[tuple(np.rint(peak).astype(int))]), found, doubt)
 
 
 INFLATED, FLOOR = 1.3, 0.03

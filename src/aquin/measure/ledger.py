@@ -112,10 +112,30 @@ class Row:
     shot: float
     difference: float
     after: float
+    beside: float = float("nan")
+    """What this picture beside its hero's says of `after`, where it says something."""
+    doubt: float = float("nan")
+    """Standard error of that."""
+
+    @property
+    def value(self) -> float:
+        """What decides: the picture beside its hero's where it is known, else what the pairs say."""
+        return self.beside if np.isfinite(self.beside) else self.after
+
+    @property
+    def doubtful(self) -> bool:
+        """Whether it is not known well enough to say that it is within tolerance, or not."""
+        limit = self.axis.tolerance
+        return bool(self.doubt > limit and abs(self.value) <= limit + self.doubt)
 
     @property
     def within(self) -> bool:
-        return bool(abs(self.after) <= self.axis.tolerance)
+        return bool(abs(self.value) <= self.axis.tolerance) and not self.doubtful
+
+    @property
+    def contradicted(self) -> bool:
+        """Whether pairs and picture disagree by more than the tolerance and what the picture is unsure by."""
+        return bool(abs(self.beside - self.after) > self.axis.tolerance + 2 * self.doubt)
 
 
 def measure(

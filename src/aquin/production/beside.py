@@ -7,7 +7,7 @@ A camera's balance in a setup takes what its shots have in common; what a shot h
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -17,19 +17,22 @@ import numpy as np
 from aquin.arrays import Float32, Float64
 from aquin.colour.grade import Balance
 from aquin.colour.grade import Grade as Correction
+from aquin.match.drift import to_parts
 from aquin.match.materials import match_materials
-from aquin.production.ledgers import cached
+from aquin.production.audit.light import STOPS_A_MIRED
+from aquin.production.kept_work import cached
 from aquin.production.match_work import Ref, side_of
-from aquin.production.shoot import hash_of
+from aquin.production.shoot import hash_of, shot_grade
 
 if TYPE_CHECKING:
+    from aquin.measure.ledger import Row
     from aquin.production.records import Shot
     from aquin.production.shoot import CellKey, Shoot
     from aquin.workers import Tell
 
 MATERIALS = "same materials"
 """Kind of what is kept."""
-VERSION = 1
+VERSION = 2
 """Goes up when what is kept means something else."""
 WIDE = 480
 """Frames are graded at most this wide: materials need no more."""
@@ -75,6 +78,7 @@ def like_job(job: LikeJob) -> dict[str, Any]:
     return {
         "off": np.round(found.off, 4).tolist(),
         "error": np.round(found.error, 4).tolist(),
+        "doubt": np.round(found.doubt, 4).tolist(),
         "likeness": round(found.likeness, 4),
         "materials": [
             {
@@ -106,6 +110,24 @@ class Verdict:
     off: Float64
     error: Float64
     by: str
+    doubt: Float64 = field(default_factory=lambda: np.full(3, 0.5))
+    """(3,) standard errors of exposure, of log2 R/B and of green over both, in stops."""
+
+    @property
+    def axes(self) -> dict[str, tuple[float, float]]:
+        """By axis, in its unit: how far the shot is off, and its standard error."""
+        mired, duv = Balance.from_factors(np.exp2(self.off)).shift
+        stops = float(to_parts(self.off[None])[0, 0])
+        level, warm, green = (float(v) for v in self.doubt)
+        return {
+            "exposure": (stops, level),
+            "warmth": (mired, warm / STOPS_A_MIRED),
+            "tint": (1e3 * duv, 1e3 * green * DUV_A_STOP),
+        }
+
+
+DUV_A_STOP = 0.053
+"""Duv that a stop of green over red and blue moves a neutral by, about (AP1, near the ACES white)."""
 
 
 def verdicts(
@@ -125,75 +147,127 @@ def verdicts(
     known = known or {}
     for place in places:
         for shot in shoot.shots.get(place, ()):
-            job = _job(shoot, shot, trims, known.get(shot.id, 0.0))
+            at = shoot.moment(shot)
+            if at is None or "baked picture" in shoot.odd.get(shot.id, ()) or shoot.odd.get(at.hero.id):
+                continue
+            job = like_of(shoot, shot, *_grades(shoot, shot, at.hero, trims, known))
             if job is not None:
                 wanted[job.key] = (shot, job)
     found = cached(shoot.production, MATERIALS, {k: j for k, (_, j) in wanted.items()}, like_job, jobs, tell)
     out: dict[str, Verdict] = {}
     for key, (shot, _) in wanted.items():
-        first = known.get(shot.id, 0.0)
-        made = verdict_of(
-            shoot, shot, found.get(key, {}), trims, (drifts or {}).get(shot.setup_id, 0.0), first
-        )
+        at = shoot.moment(shot)
+        assert at is not None
+        grades = _grades(shoot, shot, at.hero, trims, known)
+        made = verdict_of(shoot, shot, found.get(key, {}), *grades, (drifts or {}).get(shot.setup_id, 0.0))
         if made is not None:
-            out[shot.id] = replace(made, off=made.off + first)
+            out[shot.id] = replace(made, off=made.off + known.get(shot.id, 0.0))
     return out
 
 
-def _job(shoot: Shoot, shot: Shot, trims: Mapping[str, Correction], first: float = 0.0) -> LikeJob | None:
+def _grades(
+    shoot: Shoot, shot: Shot, hero: Shot, trims: Mapping[str, Correction], known: Mapping[str, float]
+) -> tuple[Correction, Correction]:
+    """The hero's and the shot's, as far as they are decided."""
+    own = without(shoot.grade_at((shot.setup_id, shot.camera_id)), np.full(3, known.get(shot.id, 0.0)))
+    return trims.get(hero.id) or shoot.grade_at((hero.setup_id, hero.camera_id)), own
+
+
+def like_of(shoot: Shoot, shot: Shot, theirs: Correction, own: Correction) -> LikeJob | None:
+    """What is to be looked at under two grades; None where it can't be read."""
     at = shoot.moment(shot)
-    if at is None or "baked picture" in shoot.odd.get(shot.id, ()) or shoot.odd.get(at.hero.id):
+    if at is None:
         return None
-    own = without(shoot.grade_at((shot.setup_id, shot.camera_id)), np.full(3, first))
-    theirs = trims.get(at.hero.id) or shoot.grade_at((at.hero.setup_id, at.hero.camera_id))
     a, b = shoot.ref(at.hero, at.hero_frame, theirs), shoot.ref(shot, at.shot_frame, own)
     if a is None or b is None:
         return None
-    said = [
-        VERSION,
-        shoot.read_as(at.hero, a),
-        at.hero_frame,
-        shoot.read_as(shot, b),
-        at.shot_frame,
-        a.grade,
-        b.grade,
-    ]
-    return LikeJob(hash_of(said), a, b, shoot.config_path)
+    frames = [shoot.read_as(at.hero, a), at.hero_frame, shoot.read_as(shot, b), at.shot_frame]
+    return LikeJob(hash_of([VERSION, *frames, a.grade, b.grade]), a, b, shoot.config_path)
 
 
 def verdict_of(
-    shoot: Shoot,
-    shot: Shot,
-    like: Mapping[str, Any],
-    trims: Mapping[str, Correction],
-    drift: float,
-    first: float,
+    shoot: Shoot, shot: Shot, like: Mapping[str, Any], theirs: Correction, own: Correction, drift: float
 ) -> Verdict | None:
-    """Both witnesses together; None where neither speaks. `drift`: stops by which the setup's light changes;
-    `first`: stops that were taken off the shot.
+    """Both witnesses together; None where neither speaks. `theirs`, `own`: the grades of hero and shot; `drift`: stops
+    by which the setup's light changes.
     """
     at = shoot.moment(shot)
-    said: list[tuple[Float64, Float64, str]] = []
+    said: list[tuple[Float64, Float64, Float64, str]] = []
     if at is None:
         return None
     if like.get("off") is not None:
-        said.append((np.array(like["off"]), np.array(like["error"]), "the same materials"))
+        off, error, doubt = (np.array(like[k], np.float64) for k in ("off", "error", "doubt"))
+        said.append((off, error, doubt, "the same materials"))
     points = shoot.seen.get(shoot.pair_key(shot), {}).get("points")
     if points is not None and float(points["sure"]) >= SURE:
-        hero = trims.get(at.hero.id) or shoot.grade_at((at.hero.setup_id, at.hero.camera_id))
-        own = without(shoot.grade_at((shot.setup_id, shot.camera_id)), np.full(3, first))
-        a = np.asarray(hero.linear(np.array(points["hero"], np.float64)))
+        a = np.asarray(theirs.linear(np.array(points["hero"], np.float64)))
         b = np.asarray(own.linear(np.array(points["shot"], np.float64)))
         ratio = np.log2(np.maximum(b, 1e-6) / np.maximum(a, 1e-6))
         middle = np.median(ratio, axis=0)
         apart = 1.4826 * np.median(np.abs(ratio - middle), axis=0) / SPREAD_OF_POINTS
-        said.append((middle, np.hypot(POINTS / float(points["sure"]), apart), "the same points"))
+        error = np.hypot(POINTS / float(points["sure"]), apart)
+        said.append((middle, error, error, "the same points"))
     if not said:
         return None
-    off, error = agreed([(v, e) for v, e, _ in said])
+    off, error = agreed([(v, e) for v, e, _, _ in said])
+    # where the witnesses disagree, each number is as much surer or less sure as the channels are
+    alone = 1 / np.sqrt(np.sum([1 / e**2 for _, e, _, _ in said], axis=0))
+    parts = 1 / np.sqrt(np.sum([1 / d**2 for _, _, d, _ in said], axis=0))
+    doubt = parts * max(float(error.mean() / alone.mean()), 1.0)
     more = 0.0 if at.same_time else 0.05 + drift
-    names = [n for _, _, n in sorted(said, key=lambda s: float(s[1].mean()))]
-    return Verdict(off, np.hypot(error, more), names[0] if len(names) == 1 else " and ".join(names))
+    names = [n for _, _, _, n in sorted(said, key=lambda s: float(s[1].mean()))]
+    return Verdict(off, np.hypot(error, more), " and ".join(names), np.hypot(doubt, more))
+
+
+def keep_beside(
+    shoot: Shoot, places: Sequence[CellKey], jobs: int | None = None, tell: Tell | None = None
+) -> None:
+    """Look at all shots of cells beside their heroes under the grades that they have now; what is known is kept."""
+    cached(
+        shoot.production, MATERIALS, {j.key: j for j in _now(shoot, places).values()}, like_job, jobs, tell
+    )
+
+
+def beside_of(shoot: Shoot, places: Sequence[CellKey]) -> dict[str, Verdict]:
+    """By shot, from what is known: how far it is from its hero under the grades that they have now."""
+    wanted = _now(shoot, places)
+    found = shoot.production.measured_of(MATERIALS, [j.key for j in wanted.values()])
+    out: dict[str, Verdict] = {}
+    for place in places:
+        for shot in shoot.shots.get(place, ()):
+            at, job = shoot.moment(shot), wanted.get(shot.id)
+            if at is None or job is None or job.key not in found:
+                continue
+            grades = shot_grade(shoot, at.hero), shot_grade(shoot, shot)
+            # at another moment light may have changed; by how much is not looked up here
+            made = verdict_of(shoot, shot, found[job.key], *grades, 0.1)
+            if made is not None:
+                out[shot.id] = made
+    return out
+
+
+def _now(shoot: Shoot, places: Sequence[CellKey]) -> dict[str, LikeJob]:
+    out: dict[str, LikeJob] = {}
+    for place in places:
+        for shot in shoot.shots.get(place, ()):
+            at = shoot.moment(shot)
+            if at is None or shot.camera_id == at.hero.camera_id:
+                continue
+            job = like_of(shoot, shot, shot_grade(shoot, at.hero), shot_grade(shoot, shot))
+            if job is not None:
+                out[shot.id] = job
+    return out
+
+
+def on_the_axes(rows: Sequence[Row], verdict: Verdict | None) -> list[Row]:
+    """Rows of a ledger with what the picture beside its hero's says, and how sure that is."""
+    if verdict is None:
+        return list(rows)
+    said = verdict.axes
+    return [
+        replace(r, beside=said[r.axis.name][0], doubt=said[r.axis.name][1]) if r.axis.name in said else r
+        for r in rows
+    ]
 
 
 def agreed(said: Sequence[tuple[Float64, Float64]]) -> tuple[Float64, Float64]:

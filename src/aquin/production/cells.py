@@ -14,6 +14,7 @@ from aquin.colour.grade import Grade as Correction
 from aquin.measure.ledger import MAIN, Row, axes, measure
 from aquin.production.agreement import from_repr, mark_of
 from aquin.production.audit.run import kept_findings
+from aquin.production.beside import beside_of
 from aquin.production.grading import correction_of
 from aquin.production.heroes import LOOKS, hero_of, main_hero
 from aquin.production.heroes import MAIN as MAIN_HEROES
@@ -41,6 +42,8 @@ class State(StrEnum):
     OFF = "off"
     FINDING = "finding"
     """Something is wrong with the recording itself, or with the hero's: what is measured may mean nothing."""
+    DOUBT = "to look at"
+    """Not known well enough: its doubt is larger than the tolerance."""
     STALE = "stale"
     NO_ENCODING = "no encoding"
     NO_CHART = "no chart"
@@ -50,7 +53,12 @@ class State(StrEnum):
 
 def off_count(rows: tuple[Row, ...]) -> int:
     """Axes that decide and are out of tolerance."""
-    return sum(not r.within for r in rows if r.axis.name in MAIN)
+    return sum(not r.within and not r.doubtful for r in rows if r.axis.name in MAIN)
+
+
+def doubts(rows: tuple[Row, ...]) -> list[Row]:
+    """Axes that decide and are not known well enough."""
+    return [r for r in rows if r.axis.name in MAIN and r.doubtful]
 
 
 def word_of(state: State, rows: tuple[Row, ...]) -> str:
@@ -183,8 +191,9 @@ def board(
     limits = tolerances_of(production)
     jobs = {shot.id: look_jobs(shoot, shot, screen) for place in places for shot in shoot.shots[place]}
     looks = production.measured_of(LOOK, {j.key for group in jobs.values() for j in group})
+    beside = beside_of(shoot, places)
     ledgers = {
-        shot.id: shot_ledger(shoot, shot, looks, jobs[shot.id], limits)
+        shot.id: shot_ledger(shoot, shot, looks, jobs[shot.id], limits, beside.get(shot.id))
         for place in places
         for shot in shoot.shots[place]
         if shot.kind == "shot"
@@ -219,7 +228,9 @@ class _Known:
 def _measured(rows: tuple[Row, ...]) -> State:
     if not any(r.axis.name in MAIN for r in rows):
         return State.NOT_MEASURED
-    return State.OFF if off_count(rows) else State.WITHIN
+    if off_count(rows):
+        return State.OFF
+    return State.DOUBT if doubts(rows) else State.WITHIN
 
 
 def _shot_state(
@@ -317,6 +328,10 @@ def _rows(
                 for n in ("hero", "shot", "difference", "after")
             ]
             found[axis.name] = Row(axis, *middle)
+    for name in ("exposure", "warmth", "tint"):  # a cell is as good as its worst shot
+        seen = [r for s in states for r in s.rows if r.axis.name == name and np.isfinite(r.beside)]
+        if seen:
+            found[name] = max(seen, key=lambda r: (r.doubtful or not r.within, abs(r.value)))
     if not by and follows:
         by = Counter(s.by for s in follows).most_common(1)[0][0]
     return tuple(found[a.name] for a in axes(limits) if a.name in found), by

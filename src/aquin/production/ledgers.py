@@ -14,6 +14,8 @@ import numpy as np
 from aquin.colour.grade import Grade as Correction
 from aquin.errors import AquinError
 from aquin.measure.ledger import Evidence, Row, measure
+from aquin.production.beside import Verdict, keep_beside, on_the_axes
+from aquin.production.kept_work import cached
 from aquin.production.match_work import (
     LookJob,
     LookJobs,
@@ -73,28 +75,6 @@ def known_frames(shoot: Shoot, places: Sequence[CellKey]) -> None:
     shoot.seen |= {k: v for k, v in held.items() if "levels" in v}
 
 
-def cached(
-    production: Production,
-    kind: str,
-    wanted: Mapping[str, Any],
-    work: Any,
-    jobs: int | None,
-    tell: Tell | None,
-) -> dict[str, Any]:
-    """Do jobs that were not done yet in workers, and keep what they give; jobs that fail are left out."""
-    known = production.measured_of(kind, wanted)
-    fresh: dict[str, Any] = {}
-    try:
-        missing = [j for k, j in wanted.items() if k not in known]
-        for job, result in each(work, missing, jobs, tell, lambda j: j.path.name):
-            if not isinstance(result, AquinError):
-                fresh[job.key] = result
-    finally:
-        if fresh and not production.read_only:
-            production.keep_measured(kind, fresh)
-    return known | fresh
-
-
 # ledgers
 
 
@@ -109,7 +89,8 @@ def measure_cells(
     """Measure what ledgers of cells' shots need under their present grades: frames compared, and pictures."""
     shoot = Shoot(production, config)
     known_charts(shoot, places)
-    compare_frames(shoot, places, jobs, part(tell, 0.0, 0.5))
+    compare_frames(shoot, places, jobs, part(tell, 0.0, 0.4))
+    keep_beside(shoot, places, jobs, part(tell, 0.4, 0.6))
     wanted: dict[str, LookJob] = {}
     for place in places:
         for shot in shoot.shots.get(place, ()):
@@ -123,7 +104,7 @@ def measure_cells(
     fresh: dict[str, Any] = {}
     try:
         work = [LookJobs(tuple(g)) for g in groups.values()]
-        for _, result in each(look_all, work, jobs, part(tell, 0.5, 1.0), lambda j: j.path.name):
+        for _, result in each(look_all, work, jobs, part(tell, 0.6, 1.0), lambda j: j.path.name):
             if not isinstance(result, AquinError):
                 fresh |= result
     finally:
@@ -192,8 +173,11 @@ def shot_ledger(
     looks: Mapping[str, Any],
     jobs: Sequence[LookJob],
     tolerances: Mapping[str, float] | None = None,
+    beside: Verdict | None = None,
 ) -> tuple[list[Row], str]:
-    """A shot's ledger from what is known, and what speaks for it; nothing is read."""
+    """A shot's ledger from what is known, and what speaks for it; nothing is read. `beside`: what its picture beside
+    its hero's says.
+    """
     at = shoot.moment(shot)
     if at is None:
         return [], ""
@@ -208,4 +192,4 @@ def shot_ledger(
             return [], ""
         nothing = Evidence(np.ones((1, 3)), np.ones((1, 3)), np.ones(1, bool))
         return [r for r in measure(nothing, Correction(), pictures, tolerances) if r.axis.picture], ""
-    return measure(evidence, grade, pictures, tolerances), by
+    return on_the_axes(measure(evidence, grade, pictures, tolerances), beside), by

@@ -15,12 +15,12 @@ import numpy as np
 from aquin.charts.solve import BASES, FULL, Solution, best_of, title_of
 from aquin.colour.grade import Grade as Correction
 from aquin.errors import AquinError
-from aquin.match.drift import to_parts
 from aquin.match.engine import LEAST, Source
 from aquin.match.level import BRIGHT, WHITE, Witness, weighed
 from aquin.measure.ledger import measure
-from aquin.production.audit.light import STOPS_A_MIRED, kelvin
-from aquin.production.beside import SPREAD, SPREAD_AUTO, CellVerdict, Verdict, of_cell, verdicts, without
+from aquin.production.audit.light import STOPS_A_MIRED
+from aquin.production.beside import Verdict
+from aquin.production.corrected import corrected
 from aquin.production.heroes import hero_of, main_hero
 from aquin.production.ledgers import compare_frames, known_charts, measure_cells
 from aquin.production.match_work import (
@@ -47,7 +47,7 @@ from aquin.production.shoot import (
     targets_of,
     white_of,
 )
-from aquin.production.trims import Trim, changing, exposed_apart, trims_for, with_inputs
+from aquin.production.trims import trims_for, with_inputs
 from aquin.workers import Tell, each, part
 
 if TYPE_CHECKING:
@@ -141,7 +141,11 @@ def settle(
     for group, low, high in ((first, 0.65, 0.68), (rest, 0.68, 0.75)):
         _solve_group(shoot, group, wish, outcomes, made, jobs, part(tell, low, high))
     trims = trims_for(shoot, first) if wish.shots else []
-    left = _beside(shoot, rest, trims, wish, outcomes, made, jobs, part(tell, 0.75, 0.85))
+    left: dict[str, Verdict] = {}
+    if wish.exposure == "weighed":
+        left = corrected(shoot, rest, trims, made, jobs, part(tell, 0.75, 0.85))
+        for place, record in made.items():
+            outcomes[place] = replace(outcomes[place], words=record.origin)
     trims += trims_for(shoot, rest, left=left) if wish.shots else []
     puts: list[Grade] = list(made.values())
     puts += [t.record for t in trims]
@@ -159,55 +163,6 @@ def settle(
         tuple((names[t.record.shot_id], t.record.origin) for t in trims if t.record.on),
         entry,
     )
-
-
-def _beside(
-    shoot: Shoot,
-    places: Sequence[CellKey],
-    trims: Sequence[Trim],
-    wish: Wish,
-    outcomes: dict[CellKey, Outcome],
-    made: dict[CellKey, Grade],
-    jobs: int | None,
-    tell: Tell | None,
-) -> dict[str, Verdict]:
-    """Cells' balances corrected by what their shots say beside the hero; what is left to single shots, by their ids."""
-    if wish.exposure != "weighed":
-        return {}
-    graded = {t.shot.id: Correction.of(t.record.values) for t in trims if t.record.on}
-    known, drifts = exposed_apart(shoot, places), {p[0]: changing(shoot, p[0]) for p in places}
-    found = verdicts(shoot, places, graded, jobs, tell, known, drifts)
-    out: dict[str, Verdict] = {}
-    for place in places:
-        own = {s.id: found[s.id] for s in shoot.shots.get(place, ()) if s.id in found}
-        if not own or place not in shoot.decided:
-            continue
-        camera = shoot.production.get(Camera, place[1])
-        auto = any(not kelvin(s.white).isdigit() for s in shoot.shots[place] if s.kind == "shot")
-        spread = float(np.hypot(SPREAD_AUTO if auto else SPREAD, drifts[place[0]]))
-        cell = of_cell(own, [id for id in own if shoot.odd.get(id)], spread)
-        out |= cell.shots
-        if place in made and camera is not None:
-            made[place] = _moved(shoot, place, made[place], cell)
-            shoot.decided[place] = Correction.of(made[place].values)
-            outcomes[place] = replace(outcomes[place], words=made[place].origin)
-    return out
-
-
-def _moved(shoot: Shoot, place: CellKey, record: Grade, cell: CellVerdict) -> Grade:
-    """A balance's record with what its shots have in common taken back."""
-    grade = without(Correction.of(record.values), cell.off)
-    light = shoot.light_of(place) - cell.off
-    shoot.light[place] = light
-    parts = to_parts(cell.off[None])[0]
-    by = next(iter(cell.shots.values())).by
-    words = (
-        f"{record.origin}; beside its hero by {by}: {-parts[0]:+.2f} st and {-parts[1] / STOPS_A_MIRED:+.0f} mired "
-        f"more, ±{float(cell.error.mean()):.2f} st"
-    ).replace("-", "−")
-    values = dict(record.values) | grade.values() | {"light": [round(float(v), 5) for v in light]}
-    values["doubt"] = [round(float(v), 4) for v in cell.error]
-    return replace(record, values=values, origin=words)
 
 
 def read_charts(

@@ -7,6 +7,7 @@ import numpy as np
 
 from aquin.jobs.light import Light
 from aquin.match.drift import to_parts
+from aquin.measure.ledger import MAIN
 from aquin.production.audit.light import STOPS_A_MIRED
 from aquin.production.cells import Cell
 from aquin.production.matching import Summary
@@ -31,10 +32,32 @@ def cells_data(
             "delta_e00_after": c.after,
             "state": found[c.place].word if c.place in found else "",
             "findings": found[c.place].findings if c.place in found else 0,
+            "shots": _shots_data(found[c.place]) if c.place in found else [],
         }
         for c in done.cells
     ]
     return {"cells": cells, "trims": [{"shot": name, "why": why} for name, why in done.trims]}
+
+
+def _shots_data(cell: Cell) -> list[dict[str, Any]]:
+    """Of each shot what decides, and how sure that is."""
+    return [
+        {
+            "shot": s.shot.name,
+            "state": s.word,
+            "axes": {
+                r.axis.name: {
+                    "value": r.value,
+                    "doubt": None if np.isnan(r.doubt) else r.doubt,
+                    "unit": r.axis.unit,
+                    "within": r.within,
+                }
+                for r in s.rows
+                if r.axis.name in MAIN
+            },
+        }
+        for s in cell.shots
+    ]
 
 
 def drift_data(setup: str, found: Light, kept: Collection[str]) -> dict[str, Any]:
@@ -64,6 +87,14 @@ def drift_data(setup: str, found: Light, kept: Collection[str]) -> dict[str, Any
 def say_cells(data: dict[str, Any]) -> None:
     for c in data["cells"]:
         print(f"{c['setup']}, {c['camera']}: {c['state'] or 'left'}; {c['what']}")
+        for s in c["shots"]:
+            unsure = [
+                f"{k} {v['value']:+.2f} ±{v['doubt']:.2f} {v['unit']}"
+                for k, v in s["axes"].items()
+                if v["doubt"] is not None and not v["within"]
+            ]
+            if unsure:
+                print(f"  {s['shot']}: {s['state']}; {', '.join(unsure)}")
     for t in data["trims"]:
         print(f"  {t['shot']}: {t['why']}")
 

@@ -16,7 +16,7 @@ from PySide6.QtGui import QIcon, QPainter, QPen, QPixmap, QResizeEvent
 from PySide6.QtWidgets import QHeaderView, QStyle, QStyledItemDelegate, QStyleOptionViewItem, QTableView
 
 from aquin.desk.kit import theme
-from aquin.desk.kit.axes import difference_text
+from aquin.desk.kit.axes import difference_text, doubt_text, standing
 from aquin.desk.kit.gauge import draw_gauge
 from aquin.desk.kit.thumbs import Thumbs
 from aquin.production.cells import GAUGES, Cell, State
@@ -117,7 +117,7 @@ def _tip(cell: Cell) -> str:
     seen = {f.key: f for s in cell.shots for f in s.findings}
     lines += [f"! {f.what}" for f in seen.values()]
     lines += [
-        f"{r.axis.name}: {difference_text(r.axis, r.after)} {r.axis.unit}{'' if r.within else ', out of tolerance'}"
+        f"{r.axis.name}: {difference_text(r.axis, r.value)}{doubt_text(r)} {r.axis.unit}{standing(r)}"
         for r in cell.rows
     ]
     return "\n".join(lines)
@@ -222,7 +222,7 @@ class CellPainter(QStyledItemDelegate):
                 y = place.center().y()
                 p.drawLine(QPointF(place.left() + 6, y), QPointF(place.right() - 6, y))
                 continue
-            draw_gauge(p, place, row.after, row.axis.tolerance)
+            draw_gauge(p, place, row.value, row.axis.tolerance, row.doubt)
 
 
 class BoardTable(QTableView):

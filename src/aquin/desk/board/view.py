@@ -19,7 +19,7 @@ from PySide6.QtWidgets import (
 
 from aquin.desk.board.cells import BoardModel, BoardTable
 from aquin.desk.board.drift_dialog import DriftDialog
-from aquin.desk.board.widgets import HOW, PANEL, BoardWidgets, about, by_words, words_label
+from aquin.desk.board.widgets import HOW, PANEL, BoardWidgets, about, about_shot, words_label
 from aquin.desk.kit import theme
 from aquin.desk.kit.columns import COLUMNS
 from aquin.desk.kit.dialogs import open_fitting
@@ -242,13 +242,7 @@ class BoardView(BoardWidgets, OfSession):
         self.shot_words.setText("")
         self._show_finding(state)
         if state is not None:
-            off = [r.axis.name for r in state.rows if not r.within]
-            words = f"{state.shot.name}: "
-            words += f"measured by {by_words(state.by)}" if state.rows else "not measured"
-            words += f"; out of tolerance: {', '.join(off)}" if off else ""
-            words += f"; its own trim: {state.own}" if state.own else ""
-            words += f". Note: {state.shot.note}" if state.shot.note else ""
-            self.shot_words.setText(words)
+            self.shot_words.setText(about_shot(state))
         self.buttons["look"].setEnabled(shot is not None)
         self.buttons["agree"].setText("Open again" if state is not None and state.agreed else "Agree")
         for name in ("agree", "hero", "main"):

@@ -1,12 +1,16 @@
 """What the Board is built from besides its grid: the head, and the panel of the selected cell."""
 
+from collections.abc import Sequence
+
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QListWidget, QPushButton, QVBoxLayout, QWidget
 
 from aquin.desk.commands import tip, words
 from aquin.desk.kit import theme
+from aquin.desk.kit.axes import difference_text, doubt_text
 from aquin.desk.kit.columns import Columns
 from aquin.desk.kit.labels import Words
-from aquin.production.cells import Cell, State
+from aquin.measure.ledger import Row
+from aquin.production.cells import Cell, ShotState, State, doubts
 from aquin.production.matching import MODELS
 
 PANEL = 292
@@ -118,11 +122,45 @@ def about(cell: Cell) -> str:
     if cell.origin:
         lines.append(cell.origin[0].upper() + cell.origin[1:].replace("3x3", "3×3") + ".")
     if cell.rows:
-        off = [r.axis.name for r in cell.rows if not r.within]
+        off = [r.axis.name for r in cell.rows if not r.within and not r.doubtful]
         lines.append(
             f"Measured by {by_words(cell.by)}." + (f" Out of tolerance: {', '.join(off)}." if off else "")
         )
+        lines += doubt_lines(cell.rows)
     return "\n".join(lines)
+
+
+def about_shot(state: ShotState) -> str:
+    """A shot in words: what it is measured by, what is off, its own trim, its note."""
+    off = [r.axis.name for r in state.rows if not r.within and not r.doubtful]
+    words = f"{state.shot.name}: "
+    words += f"measured by {by_words(state.by)}" if state.rows else "not measured"
+    words += f"; out of tolerance: {', '.join(off)}" if off else ""
+    words += f"; its own trim: {state.own}" if state.own else ""
+    words += f". Note: {state.shot.note}" if state.shot.note else ""
+    return "\n".join([words, *doubt_lines(state.rows)])
+
+
+def doubt_lines(rows: Sequence[Row]) -> list[str]:
+    """What is not known well enough, and what would settle it; and where chart and pictures disagree."""
+    lines = []
+    unsure = [f"{r.axis.name}{doubt_text(r)} {r.axis.unit}" for r in doubts(tuple(rows))]
+    if unsure:
+        lines.append(
+            f"To look at: {', '.join(unsure)}. A pair of the same things, named on the Bench (J), or a chart before "
+            "both cameras would settle it."
+        )
+    against = [r for r in rows if r.contradicted]
+    if against:
+        said = ", ".join(
+            f"{r.axis.name} {difference_text(r.axis, r.after)} by chart, {difference_text(r.axis, r.beside)} by the "
+            "picture"
+            for r in against
+        )
+        lines.append(
+            f"They disagree: {said}. Likely the light on the chart, another exposure, a wrong tag, or the hero's clip."
+        )
+    return lines
 
 
 def by_words(by: str) -> str:

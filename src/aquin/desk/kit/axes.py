@@ -1,6 +1,8 @@
 """The ledger's axes in words: units, what each one means, and differences as people write them."""
 
-from aquin.measure.ledger import AXES, Axis
+import math
+
+from aquin.measure.ledger import AXES, Axis, Row
 
 UNITS = {
     "stop": "st",
@@ -69,6 +71,20 @@ def difference_text(axis: Axis, difference: float) -> str:
         return f"{difference:.2f}"
     text = f"{difference:+.{1 if axis.unit == 'mired' else 2}f}".replace("-", "−")
     return text
+
+
+def doubt_text(row: Row) -> str:
+    """The standard error behind a difference, where it is known."""
+    if not math.isfinite(row.doubt):
+        return ""
+    return f" ±{row.doubt:.{1 if row.axis.unit == 'mired' else 2}f}"
+
+
+def standing(row: Row) -> str:
+    """What a row says beyond its number."""
+    if row.doubtful:
+        return ", not known well enough"
+    return "" if row.within else ", out of tolerance"
 
 
 def value_text(axis: Axis, value: float) -> str:

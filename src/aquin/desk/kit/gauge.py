@@ -9,10 +9,13 @@ SPAN = 4.0
 """The scale reaches this many tolerances to either side."""
 
 
-def draw_gauge(painter: QPainter, box: QRectF, difference: float, tolerance: float) -> None:
+def draw_gauge(
+    painter: QPainter, box: QRectF, difference: float, tolerance: float, doubt: float = float("nan")
+) -> None:
     """A rule with a centre tick, a bracket for the tolerance, and a bob on its line.
 
-    Inside the bracket the bob is small and hollow, outside it is filled; beyond the scale it is an arrowhead.
+    Inside the bracket the bob is small and hollow, outside it is filled; beyond the scale it is an arrowhead. A bar
+    along the rule is as long as the doubt, where that is known.
     """
     middle, reach = box.center().x(), box.width() / 2 - 6
     y = box.center().y()
@@ -36,6 +39,10 @@ def draw_gauge(painter: QPainter, box: QRectF, difference: float, tolerance: flo
             )
         )
     at = difference / tolerance
+    if doubt == doubt:
+        low, high = (float(min(max(at + s * doubt / tolerance, -SPAN), SPAN)) for s in (-1, 1))
+        painter.setPen(QPen(theme.DIM, 3))
+        painter.drawLine(QPointF(middle + low * unit, y), QPointF(middle + high * unit, y))
     if abs(at) <= 1:
         painter.setPen(QPen(theme.TEXT, 1.4))
         painter.setBrush(theme.PANEL)

@@ -1,0 +1,66 @@
+"""Balances corrected by what their shots have in common beside the hero."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from aquin.colour.grade import Grade as Correction
+from aquin.match.drift import to_parts
+from aquin.production.audit.light import STOPS_A_MIRED, kelvin
+from aquin.production.beside import SPREAD, SPREAD_AUTO, CellVerdict, Verdict, of_cell, verdicts, without
+from aquin.production.records import Camera, Grade
+from aquin.production.trims import Trim, changing, exposed_apart
+
+if TYPE_CHECKING:
+    from aquin.production.shoot import CellKey, Shoot
+    from aquin.workers import Tell
+
+
+def corrected(
+    shoot: Shoot,
+    places: Sequence[CellKey],
+    trims: Sequence[Trim],
+    made: dict[CellKey, Grade],
+    jobs: int | None,
+    tell: Tell | None,
+) -> dict[str, Verdict]:
+    """Correct the balances in `made` by what their shots say beside the hero; what is left to single shots, by their
+    ids. `trims`: of the hero cameras' shots, just decided.
+    """
+    graded = {t.shot.id: Correction.of(t.record.values) for t in trims if t.record.on}
+    known, drifts = exposed_apart(shoot, places), {p[0]: changing(shoot, p[0]) for p in places}
+    found = verdicts(shoot, places, graded, jobs, tell, known, drifts)
+    out: dict[str, Verdict] = {}
+    for place in places:
+        own = {s.id: found[s.id] for s in shoot.shots.get(place, ()) if s.id in found}
+        if not own or place not in shoot.decided:
+            continue
+        camera = shoot.production.get(Camera, place[1])
+        auto = any(not kelvin(s.white).isdigit() for s in shoot.shots[place] if s.kind == "shot")
+        spread = float(np.hypot(SPREAD_AUTO if auto else SPREAD, drifts[place[0]]))
+        cell = of_cell(own, [id for id in own if shoot.odd.get(id)], spread)
+        out |= cell.shots
+        if place in made and camera is not None:
+            made[place] = _moved(shoot, place, made[place], cell)
+            shoot.decided[place] = Correction.of(made[place].values)
+    return out
+
+
+def _moved(shoot: Shoot, place: CellKey, record: Grade, cell: CellVerdict) -> Grade:
+    """A balance's record with what its shots have in common taken back."""
+    grade = without(Correction.of(record.values), cell.off)
+    light = shoot.light_of(place) - cell.off
+    shoot.light[place] = light
+    parts = to_parts(cell.off[None])[0]
+    by = next(iter(cell.shots.values())).by
+    words = (
+        f"{record.origin}; beside its hero by {by}: {-parts[0]:+.2f} st and {-parts[1] / STOPS_A_MIRED:+.0f} mired "
+        f"more, ±{float(cell.error.mean()):.2f} st"
+    ).replace("-", "−")
+    values = dict(record.values) | grade.values() | {"light": [round(float(v), 5) for v in light]}
+    values["doubt"] = [round(float(v), 4) for v in cell.error]
+    return replace(record, values=values, origin=words)
