@@ -67,13 +67,15 @@ def test_cells_say_where_each_camera_stands(shoot: Production) -> None:
     words = {(c.setup.name, c.camera.name): c.word for c in cells.values() if c.shots}
     heroes = [k for k, w in words.items() if w == "hero"]
     assert len(heroes) == 2
-    assert all(w in ("hero", "within") for w in words.values()), words
+    # three frames a take: where views differ much, what the pictures say is not sure
+    assert all(w in ("hero", "within", "to look at") for w in words.values()), words
     matched = cell(cells, "upper-deck", "Skua")
     assert matched.by == "chart" and matched.row("warmth") is not None
     assert "by chart to" in matched.origin and "brightness by" in matched.origin
     assert {s.word for c in cells.values() for s in c.shots} <= {
         "hero",
         "within",
+        "to look at",
         *(f"{k} off" for k in range(1, 7)),
     }
 

@@ -24,6 +24,8 @@ class Open:
     """Whether a solution is picked for the chart that is shown."""
     heroless: int = 0
     cells: int = 0
+    unsure: int = 0
+    """Cells that are settled as well as can be, and not known well enough."""
     audited: bool = False
     findings: int = 0
 
@@ -64,4 +66,6 @@ def _board(left: Open) -> Step | None:
         return f"{left.heroless} setups have no hero: let heroes be proposed", "board.propose"
     if left.cells:
         return f"{left.cells} cells are not settled: settle all", "board.settle_all"
+    if left.unsure:
+        return f"{left.unsure} cells are not sure: choose a shot and look at it", "board.look"
     return "All cells are settled: look at a shot on the Bench", "board.bench"

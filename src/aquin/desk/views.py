@@ -79,7 +79,12 @@ class Views(QObject):
             chosen = shot is not None and desk.chosen(shot) is not None
             left = replace(left, charts=desk.open_count, solution=chosen)
         if "board" in self.there:
-            left = replace(left, heroless=len(self.board.heroless), cells=self.board.open_count)
+            left = replace(
+                left,
+                heroless=len(self.board.heroless),
+                cells=self.board.open_count,
+                unsure=self.board.look_count,
+            )
         if "shots" in self.there and (log := self.shots.log) is not None:
             left = replace(left, audited=bool(log.findings), findings=log.open_count)
         return left

@@ -201,7 +201,8 @@ def _judged(hero: _Seen, shot: _Seen, best: tuple[int, int], middle: "_Score", w
     error = doubt = np.full(3, 0.5)
     if len(without) > 1:
         moved, parts = np.array(without) - off, to_parts(np.array(without)) - to_parts(off[None])
-        error, doubt = (np.hypot(INFLATED * np.sqrt((m**2).sum(axis=0)), FLOOR) for m in (moved, parts))
+        error = np.hypot(INFLATED * np.sqrt((moved**2).sum(axis=0)), FLOOR)
+        doubt = np.hypot(INFLATED * np.sqrt((parts**2).sum(axis=0)), (FLOOR, FLOOR, 0.6 * FLOOR))
     alone = [_off(_peak(votes[k] / could - 0.05 * prior), best, reach) for k in order[:MOST]]
     found = tuple(
         Material(centres[k], vote, float(shares[k]), (0.0, 0.0))

@@ -32,7 +32,7 @@ if TYPE_CHECKING:
 
 MATERIALS = "same materials"
 """Kind of what is kept."""
-VERSION = 2
+VERSION = 3
 """Goes up when what is kept means something else."""
 WIDE = 480
 """Frames are graded at most this wide: materials need no more."""
@@ -231,7 +231,10 @@ def keep_beside(
 def beside_of(shoot: Shoot, places: Sequence[CellKey]) -> dict[str, Verdict]:
     """By shot, from what is known: how far it is from its hero under the grades that they have now."""
     wanted = _now(shoot, places)
+    from aquin.production.trims import changing
+
     found = shoot.production.measured_of(MATERIALS, [j.key for j in wanted.values()])
+    drifts: dict[str, float] = {}
     out: dict[str, Verdict] = {}
     for place in places:
         for shot in shoot.shots.get(place, ()):
@@ -239,8 +242,10 @@ def beside_of(shoot: Shoot, places: Sequence[CellKey]) -> dict[str, Verdict]:
             if at is None or job is None or job.key not in found:
                 continue
             grades = shot_grade(shoot, at.hero), shot_grade(shoot, shot)
-            # at another moment light may have changed; by how much is not looked up here
-            made = verdict_of(shoot, shot, found[job.key], *grades, 0.1)
+            if not at.same_time and shot.setup_id not in drifts:
+                drifts[shot.setup_id] = changing(shoot, shot.setup_id)
+            drift = drifts.get(shot.setup_id, 0.0)
+            made = verdict_of(shoot, shot, found[job.key], *grades, drift)
             if made is not None:
                 out[shot.id] = made
     return out

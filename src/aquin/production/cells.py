@@ -119,7 +119,15 @@ class Cell:
 
     @property
     def settled(self) -> bool:
-        return self.state in (State.HERO, State.WITHIN)
+        """Whether nothing is left to do: what is in doubt is, once somebody has looked at it and agreed."""
+        return self.state in (State.HERO, State.WITHIN) or (
+            self.state is State.DOUBT and all(s.agreed for s in self.shots)
+        )
+
+    @property
+    def to_look_at(self) -> bool:
+        """Whether settling can't do more, and a person has to look."""
+        return self.state is State.DOUBT and not self.settled
 
     @property
     def findings(self) -> int:
@@ -329,7 +337,8 @@ def _rows(
             ]
             found[axis.name] = Row(axis, *middle)
     for name in ("exposure", "warmth", "tint"):  # a cell is as good as its worst shot
-        seen = [r for s in states for r in s.rows if r.axis.name == name and np.isfinite(r.beside)]
+        sound = [s for s in states if not s.findings] or states
+        seen = [r for s in sound for r in s.rows if r.axis.name == name and np.isfinite(r.beside)]
         if seen:
             found[name] = max(seen, key=lambda r: (r.doubtful or not r.within, abs(r.value)))
     if not by and follows:

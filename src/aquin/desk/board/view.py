@@ -172,7 +172,8 @@ class BoardView(BoardWidgets, OfSession):
             self.table.choose([next(iter(self.model.cells))])
         graded = [c for c in self.model.cells.values() if c.shots]
         done = sum(c.settled for c in graded)
-        self.count.setText(f"{done} of {len(graded)} settled" if graded else "")
+        look = f", {self.look_count} to look at" if self.look_count else ""
+        self.count.setText(f"{done} of {len(graded)} settled{look}" if graded else "")
         self._show_panel()
         self.stated.emit()
 
@@ -182,8 +183,12 @@ class BoardView(BoardWidgets, OfSession):
 
     @property
     def open_count(self) -> int:
-        """Cells with shots that are not settled."""
-        return sum(not c.settled for c in self.model.cells.values() if c.shots)
+        """Cells with shots that are not settled, apart from those that only a look can settle."""
+        return sum(not c.settled and not c.to_look_at for c in self.model.cells.values() if c.shots)
+
+    @property
+    def look_count(self) -> int:
+        return sum(c.to_look_at for c in self.model.cells.values())
 
     @property
     def heroless(self) -> list[Setup]:
