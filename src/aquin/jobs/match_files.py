@@ -15,7 +15,7 @@ from aquin.colour import acescct
 from aquin.colour.config import ColourConfig
 from aquin.colour.grade import Grade
 from aquin.errors import AquinError
-from aquin.exchange import cdl_file
+from aquin.exchange import cdl_file, grade_file
 from aquin.exchange.proof import Proof
 from aquin.jobs.export_grade import check_ending, export_grade
 from aquin.match.engine import IN_A_CDL, By, Match, Side, Weight, match_sides, second_pass
@@ -82,14 +82,14 @@ def match_files(hero: Clip, shot: Clip, ask: MatchAsk, config: ColourConfig) -> 
             f"the evidence can't carry a {title_of(model)}", None, "Use --model gains, or name more pairs"
         )
     weight: Weight = found.preferred if ask.weight == "auto" else "skin" if ask.weight == "skin" else "frame"
-    solution = found.solution(model, weight)
+    solution = found.solution(model, weight, ask.out.suffix.lower() not in cdl_file.SUFFIXES)
     whole, passed = _passed(found, solution.grade, ask)
     kept = whole.at_strength(ask.strength)
     title = f"{shot.source.path.stem}_to_{hero.source.path.stem}"
     proof = export_grade(ask.out, kept, title, ask.force, ask.size, sides[1].linear)
     in_file = kept
     if ask.out.suffix.lower() in cdl_file.SUFFIXES:  # what is reported is what the file does
-        in_file = Grade(trim=kept.folded())
+        in_file = Grade(trim=grade_file.nearest_cdl(kept, sides[1].linear))
     skin = [find_skin(side.linear, shown) for side in sides]
     pictures = [
         facts(sides[k].linear, g, shown, clipped_share(sides[k].signal), mask=skin[k]).values()

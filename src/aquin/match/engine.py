@@ -100,13 +100,15 @@ class Match:
         """How far all evidence together is believed: it is wrong only if each of its kinds is."""
         return float(1 - np.prod([1 - s.sureness for s in self.sources]))
 
-    def solution(self, model: str | None = None, weight: Weight | None = None) -> Solution:
-        """The named model's, or the best of those that fit into a CDL; for the whole frame or for skin, as preferred
-        where not said.
+    def solution(
+        self, model: str | None = None, weight: Weight | None = None, beyond: bool = False
+    ) -> Solution:
+        """The named model's, or the best of those that fit into a CDL, or of all where the file holds what is `beyond`
+        one; for the whole frame or for skin, as preferred where not said.
         """
         found = self.other if (weight or self.preferred) == "skin" and self.other else self.solutions
         if model is None:
-            return best_of([s for s in found if not s.grade.beyond_cdl])
+            return best_of([s for s in found if beyond or not s.grade.beyond_cdl])
         return next(s for s in found if s.model == model)
 
     def nearest(self, model: str) -> str:

@@ -31,6 +31,11 @@ SAY = 2.0
 BETTER = 0.95
 """The match for skin is preferred from this share of what the other one leaves on the frame and on skin together."""
 
+AGAINST, ROOM = 1.15, 0.5
+"""How much more the match for skin may leave on the frame, as a factor and in CIEDE2000: brown wood passes for skin in
+two pictures of one table, and is no reason to spoil the rest.
+"""
+
 Masks = tuple[np.ndarray, np.ndarray]
 """(h, w) bool of the hero's and the shot's skin."""
 
@@ -108,4 +113,6 @@ def _preferred(match: Match) -> Weight:
     for weight in weights:
         found: Solution = match.solution(None, weight)
         left[weight] = found.mean + match.on_skin[weight, found.model]
-    return "skin" if left["skin"] < BETTER * left["frame"] else "frame"
+    frame = {w: match.solution(None, w).mean for w in weights}
+    against = frame["skin"] > AGAINST * frame["frame"] + ROOM  # what the frame contradicts is not preferred
+    return "skin" if left["skin"] < BETTER * left["frame"] and not against else "frame"

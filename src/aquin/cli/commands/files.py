@@ -12,8 +12,8 @@ from aquin.errors import AquinError
 
 BY_HELP = "Evidence: auto, chart, points, materials, statistics or pairs."
 MODEL_HELP = (
-    "gains, cdl, matrix, root, each also as NAME+warp, or full (CDL, tone curve, hue warp); the best CDL if "
-    "left out."
+    "gains, cdl, matrix, root, each also as NAME+warp, or full (CDL, tone curve, hue warp); the best that the file "
+    "can hold if left out."
 )
 WEIGHT_HELP = "What counts: frame, skin, or auto: what leaves less where both show skin."
 AGAIN_HELP = "Fit a tone curve and a hue warp to what is left, if that helps."
