@@ -135,9 +135,58 @@ def _graph(frame: av.VideoFrame, name: str, args: str) -> tuple:
     return source.push, sink.pull, graph  # which must live as long as its ends
 
 
+def unrelated(seed: int = 6) -> None:
+    """How alike parts of different photographs are, and two parts of one that another camera filmed: the likeness from
+    which pictures are taken for related follows from it."""
+    from skimage import data
+
+    from aquin.match.materials import match_materials
+    from photographs import photographs
+
+    cells, retina = (
+        (p / 255.0).astype(np.float32) ** 2.2 for p in (data.immunohistochemistry(), data.retina())
+    )
+    found = list((photographs() | {"cells": cells, "retina": retina[::2, ::2]}).values())
+    random = np.random.default_rng(seed)
+    matrix = np.array([[0.93, 0.05, 0.02], [0.02, 1.02, -0.04], [-0.01, 0.03, 0.98]])
+
+    def filmed(picture: np.ndarray) -> np.ndarray:
+        gains = 2 ** (random.normal(0, 0.5) + random.normal(0, 0.15, 3))
+        seen = np.maximum((picture * gains) @ matrix.T, 0)
+        return (0.18 * (seen / 0.18) ** random.uniform(0.9, 1.1)).astype(np.float32)
+
+    def part(picture: np.ndarray) -> np.ndarray:
+        h, w = picture.shape[:2]
+        x, y = random.integers(0, int(0.3 * w)), random.integers(0, int(0.2 * h))
+        return picture[y : y + int(0.8 * h), x : x + int(0.7 * w)]
+
+    def likeness(hero: np.ndarray, shot: np.ndarray) -> float:
+        same = match_materials(hero, shot)
+        return 0.0 if same is None else same.kinship
+
+    apart, alike = [], []
+    for _ in range(260):
+        a, b = random.choice(len(found), 2, replace=False)
+        apart.append(likeness(part(found[a]), filmed(part(found[b]))))
+    for k in range(160):
+        picture, share = found[k % len(found)], (1.0, 0.7, 0.5, 0.4)[k % 4]
+        w = picture.shape[1]
+        wide = int(w / (2 - share))
+        alike.append(likeness(picture[:, :wide], filmed(picture[:, w - wide :])))
+    from aquin.match.engine import ALIKE
+
+    refused, lost = (np.mean(np.array(x) < ALIKE) for x in (apart, alike))
+    print(
+        f"of {len(apart)} unrelated pairs {refused:.1%} are refused at {ALIKE}, of {len(alike)} related ones "
+        f"{lost:.1%}; unrelated at 95 %: {np.percentile(apart, 95):.2f}, related at 5 %: {np.percentile(alike, 5):.2f}"
+    )
+
+
 if __name__ == "__main__":
     wanted = sys.argv[1:] or ["stereo", "scopes"]
     if "stereo" in wanted:
         stereo()
     if "scopes" in wanted:
         scopes()
+    if "unrelated" in wanted:
+        unrelated()

@@ -10,31 +10,27 @@ hero camera's recording of
 that moment is. The production is made anew in FOLDER/bench.aquin.
 """
 
-import json
 import sys
 import time
 from collections import defaultdict
 from pathlib import Path
 
-import cv2
 import numpy as np
 from common import ROOT
 
-from aquin.colour.difference import delta_e00, lab_of_ap1
 from aquin.production.audit import run_audit
 from aquin.production.cells import board
 from aquin.production.charting import keep_profile, profile_of, read_series, series_of
-from aquin.production.heroes import hero_of, moment_of, take_proposed
-from aquin.production.match_work import side_of
+from aquin.production.heroes import take_proposed
 from aquin.production.matching import Wish, settle
-from aquin.production.records import Camera, Setup, Shot
+from aquin.production.records import Camera, Setup
 from aquin.production.settings import config_of
-from aquin.production.shoot import Shoot, shot_grade
+from aquin.production.shoot import Shoot
 from aquin.production.store import Production
-from aquin.simulate.cameras import CAMERAS
 from aquin.simulate.logbook import log_demo
 
-assert ROOT
+sys.path.insert(0, str(ROOT / "tests"))
+from yardstick import Judged, judged
 
 
 def clean(folder: Path) -> Production:
@@ -77,58 +73,23 @@ def main(folder: Path, truth: Path, model: str) -> None:
 
 
 def compare(production: Production, desk: Shoot, truth: Path) -> None:
-    # the truth is in the main camera's own scene-linear RGB
-    to_ap1 = desk.config.to_linear(CAMERAS["Heron"].linear_encoding.name)
-    cells: dict[tuple[str, str], list[tuple[str, str, float, float, float]]] = defaultdict(list)
-    for shot in production.all(Shot):
-        file = truth / f"{shot.name}.npz"
-        setup = production.find(Setup, shot.setup_id)
-        hero = hero_of(production, setup)
-        if shot.kind != "shot" or not file.exists() or setup is None or hero is None:
-            continue
-        said = json.loads(file.with_suffix(".json").read_text())
-        seen = to_ap1(np.load(file)["hero"].astype(np.float32))
-        clip = shot if shot.camera_id == hero.camera_id else moment_of(production, shot, hero).hero
-        theirs = json.loads((truth / f"{clip.name}.json").read_text())
-        ref = desk.ref(shot, shot.first + said["zero"])
-        if shot.camera_id == hero.camera_id or ref is None or desk.odd.get(clip.id):
-            continue  # what the hero's camera itself got wrong is no truth to be matched
-        linear = side_of(ref, desk.config_path).linear
-        # means of blocks: noise, grain and a hand's shake are no colour difference
-        own, seen = (
-            cv2.resize(v.astype(np.float32), (60, 34), interpolation=cv2.INTER_AREA)
-            .reshape(-1, 3)
-            .astype(float)
-            for v in (linear, seen)
-        )
-        # how bright the hero's camera was at that moment, against the truth's standing exposure
-        seen = seen * 2.0 ** (theirs["stops"] - theirs["hero_stops"])
-        inside = ((own > 1e-3) & (seen > 1e-3) & (seen < 8)).all(axis=1)
-        target = np.asarray(shot_grade(desk, clip).linear(seen))
-        gaps = [
-            float(np.median(delta_e00(lab_of_ap1(a[inside]), lab_of_ap1(b[inside]))))
-            for a, b in (
-                (seen, own),
-                (target, np.asarray(shot_grade(desk, shot).linear(own))),
-            )
-        ]
-        level = np.asarray(shot_grade(desk, shot).linear(own))[inside].mean(axis=1) / target[inside].mean(
-            axis=1
-        )
-        camera = production.get(Camera, shot.camera_id).name
-        cells[setup.name, camera].append(
-            (shot.name, said["mistake"], *gaps, float(np.median(np.log2(level))))
-        )
+    """By the yardstick of `tests/yardstick.py`, which has tests of its own."""
+    cells: dict[tuple[str, str], list[Judged]] = defaultdict(list)
+    for one in judged(production, desk, truth):
+        if not one.hero and not one.odd:  # what the hero's camera itself got wrong is no truth to be matched
+            cells[one.setup, one.camera].append(one)
     print(f"{'setup':12} {'camera':8} {'before':>7} {'after':>7} {'stops':>6}   shots")
-    every: list[tuple[float, float, str]] = []
-    for (setup_name, camera), rows in sorted(cells.items()):
-        b, a, e = (float(np.median([r[k] for r in rows])) for k in (2, 3, 4))
-        words = ", ".join(f"{n}{f' ({m})' if m else ''} {x:.1f} to {y:.1f}" for n, m, x, y, _ in rows)
-        print(f"{setup_name:12} {camera:8} {b:7.1f} {a:7.1f} {e:+6.2f}   {words}")
-        every += [(r[2], r[3], r[1]) for r in rows]
-    sound = [r for r in every if not r[2]]
+    for (setup, camera), rows in sorted(cells.items()):
+        b, a, e = (float(np.median([getattr(r, k) for r in rows])) for k in ("before", "after", "stops"))
+        words = ", ".join(
+            f"{r.shot.name}{f' ({r.mistake})' if r.mistake else ''} {r.before:.1f} to {r.after:.1f}"
+            for r in rows
+        )
+        print(f"{setup:12} {camera:8} {b:7.1f} {a:7.1f} {e:+6.2f}   {words}")
+    every = [r for rows in cells.values() for r in rows]
+    sound = [r for r in every if not r.mistake and r.moment.same_time]
     for name, group in (("all shots", every), ("without planted mistakes", sound)):
-        x, y = (np.array([r[k] for r in group]) for k in (0, 1))
+        x, y = (np.array([getattr(r, k) for r in group]) for k in ("before", "after"))
         print(
             f"{name}: {len(group)} shots, median dE00 {np.median(x):.1f} to {np.median(y):.1f}, mean "
             f"{x.mean():.1f} to {y.mean():.1f}, "

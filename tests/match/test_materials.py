@@ -109,7 +109,7 @@ def test_unrelated_pictures_are_refused_and_related_ones_are_not() -> None:
         a, b = random.choice(len(found), 2, replace=False)
         hero, shot = part(found[a]), views(part(found[b]), 1.0, random)[1]
         same = match_materials(hero, shot)
-        likeness.append(0.0 if same is None else same.likeness)
+        likeness.append(0.0 if same is None else same.kinship)
         if k % 10 == 0 and likeness[-1] < ALIKE:
             with pytest.raises(AquinError, match="their materials agree to") as refused:
                 gather(side(hero), side(shot))
@@ -119,7 +119,7 @@ def test_unrelated_pictures_are_refused_and_related_ones_are_not() -> None:
     for k in range(45):
         hero, shot = views(found[k % len(found)], (1.0, 0.7, 0.5, 0.4)[k % 4], random)
         same = match_materials(hero, shot)
-        likeness.append(0.0 if same is None else same.likeness)
+        likeness.append(0.0 if same is None else same.kinship)
     assert np.mean(np.array(likeness) < ALIKE) <= 0.05
 
 

@@ -73,6 +73,16 @@ class Materials:
     doubt: Float64 = field(default_factory=lambda: np.full(3, 0.5))
     """(3,) the same errors of exposure, of log2 R/B and of green over both, in stops."""
 
+    @property
+    def kinship(self) -> float:
+        """Up to 1: how much speaks for pictures of one scene: the likeness, less for a change of white that is
+        unlikely between two cameras there."""
+        return self.likeness - UNLIKELY * float(np.abs(self.off - self.off.mean()).max())
+
+
+UNLIKELY = 0.3
+"""What a stop between the channels costs in likeness (chosen on photographs, `benchmarks/matching.py unrelated`)."""
+
 
 @dataclass(frozen=True)
 class _Seen:

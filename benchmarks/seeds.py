@@ -1,0 +1,152 @@
+"""The match of whole shoots judged against their truth, on shoots of many seeds that are filmed at just the frames
+that are compared.
+
+    python benchmarks/seeds.py FOLDER [SEED ...]
+
+Without seeds, those that are kept for judging (`tests/yardstick.py`); nothing may be chosen on them. FOLDER keeps
+what was filmed (two to four minutes a seed) and measured, so that another run settles from what is known.
+"""
+
+import shutil
+import sys
+import time
+from pathlib import Path
+
+import numpy as np
+from common import ROOT
+
+sys.path.insert(0, str(ROOT / "tests"))
+
+
+def main(folder: Path, seeds: list[int]) -> None:
+    every = []
+    for seed in seeds:
+        base = filmed(folder / f"seed{seed}", seed)
+        rows = judged_again(base)
+        every += rows
+        say(f"seed {seed}", rows)
+    if len(seeds) > 1:
+        say("all", every)
+        worst(every)
+
+
+def filmed(folder: Path, seed: int) -> Path:
+    """The production of a seed: filmed, logged, audited, its heroes proposed and the telephone measured."""
+    from aquin.production.audit import run_audit
+    from aquin.production.charting import keep_profile, profile_of, read_series, series_of
+    from aquin.production.heroes import take_proposed
+    from aquin.production.ledgers import compare_frames
+    from aquin.production.matching import read_charts
+    from aquin.production.records import Camera
+    from aquin.production.settings import config_of
+    from aquin.production.shoot import Shoot, needed
+    from aquin.production.store import Production
+    from aquin.simulate.logbook import log_demo
+    from shoots import film_short
+
+    path = folder / "base.aquin"
+    if (folder / "ready").exists():
+        return path
+    shutil.rmtree(folder, ignore_errors=True)
+    begin = time.monotonic()
+    film_short(folder, seed, folder / "truth", series=("phone",))
+    print(f"seed {seed}: filmed in {time.monotonic() - begin:.0f} s", flush=True)
+    begin = time.monotonic()
+    log_demo(folder)
+    production = Production.open(folder / "ferry.aquin")
+    config = config_of(production)
+    run_audit(production, config)
+    take_proposed(production)
+    for camera in production.all(Camera):
+        if not camera.encoding and series_of(production, camera):
+            made = profile_of(read_series(production, config, camera))
+            keep_profile(production, config, camera, made, f"Measured {camera.name}")
+            config = config_of(production)
+    shoot = Shoot(production, config)
+    places = list(shoot.shots)
+    read_charts(shoot, needed(shoot, places))
+    compare_frames(shoot, places)
+    production.save_copy(path)
+    production.close()
+    (folder / "ready").touch()
+    print(f"seed {seed}: logged, audited and read in {time.monotonic() - begin:.0f} s", flush=True)
+    return path
+
+
+def judged_again(base: Path) -> list[tuple[object, tuple[float, ...]]]:
+    """Settle a copy from nothing and judge every shot: with the doubt that is stated of exposure, warmth and tint."""
+    from aquin.production.beside import beside_of
+    from aquin.production.matching import settle
+    from aquin.production.settings import config_of
+    from aquin.production.shoot import Shoot
+    from aquin.production.store import Production
+    from yardstick import judged
+
+    path = base.with_name("judged.aquin")
+    for old in base.parent.glob("judged*"):
+        old.unlink()
+    shutil.copy(base, path)
+    production = Production.open(path)
+    config = config_of(production)
+    begin = time.monotonic()
+    done = settle(production, config, list(Shoot(production, config).shots))
+    print(
+        f"{base.parent.name}: settled and measured in {time.monotonic() - begin:.0f} s: {done.line}",
+        flush=True,
+    )
+    desk = Shoot(production, config)
+    said = beside_of(desk, list(desk.shots))
+    rows = []
+    for one in judged(production, desk, base.parent / "truth"):
+        found = said.get(one.shot.id)
+        doubt = tuple(v[1] for v in found.axes.values()) if found is not None else (np.nan,) * 3
+        rows.append((one, doubt))
+    production.close()
+    return rows
+
+
+def sound(rows: list) -> list:
+    """Of other cameras than the hero's, without a planted mistake in them or in what they are compared with, and with a
+    recording of the hero's camera at that moment: without one there is no truth to be matched to."""
+    return [(o, d) for o, d in rows if not (o.hero or o.mistake or o.odd) and o.moment.same_time]
+
+
+def say(name: str, rows: list) -> None:
+    for title, group in (
+        ("sound", sound(rows)),
+        ("mistaken", [r for r in rows if r[0].mistake and not r[0].hero]),
+    ):
+        if not group:
+            continue
+        b, a = (np.array([getattr(o, k) for o, _ in group]) for k in ("before", "after"))
+        off = np.abs([(o.stops, o.white[0], 1e3 * o.white[1]) for o, _ in group])
+        print(
+            f"{name}, {title}: {len(group)} shots, median dE00 {np.median(b):.2f} to {np.median(a):.2f}, within 2 "
+            f"{np.mean(b <= 2):.0%} to {np.mean(a <= 2):.0%}, within 4 {np.mean(b <= 4):.0%} to {np.mean(a <= 4):.0%}; "
+            f"worse by more than 0.5: {(a > b + 0.5).sum()}; exposure {off[:, 0].mean():.3f} st, 95 % "
+            f"{np.percentile(off[:, 0], 95):.2f}; warmth {off[:, 1].mean():.1f} mired; "
+            f"tint {off[:, 2].mean():.2f}e-3 Duv"
+        )
+        doubt = np.array([d for _, d in group])
+        known = np.isfinite(doubt[:, 0])
+        z = off[known] / doubt[known]
+        if title == "sound" and known.any():
+            words = ", ".join(
+                f"{n} {np.mean(z[:, k] < 1):.0%} and {np.mean(z[:, k] < 2):.0%}"
+                for k, n in enumerate(("exposure", "warmth", "tint"))
+            )
+            print(f"{name}: true errors within one and two stated standard errors: {words}")
+
+
+def worst(rows: list) -> None:
+    for one, doubt in sorted(sound(rows), key=lambda r: -r[0].after)[:8]:
+        print(
+            f"  {one.setup}, {one.camera}, {one.shot.name}: {one.before:.1f} to {one.after:.1f}, {one.stops:+.2f} st "
+            f"(±{doubt[0]:.2f}), {one.white[0]:+.0f} mired (±{doubt[1]:.0f})"
+        )
+
+
+if __name__ == "__main__":
+    from yardstick import JUDGING
+
+    main(Path(sys.argv[1]), [int(s) for s in sys.argv[2:]] or list(JUDGING))
