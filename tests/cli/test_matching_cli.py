@@ -96,6 +96,9 @@ def test_a_production_is_settled(shoot_copy: Path) -> None:
     hero = next(c for c in cells.values() if c["by"] == "hero")
     other = next(c for c in cells.values() if c is not hero)
     assert other["model"] == "gains" and other["delta_e00_after"] < other["delta_e00_before"]
+    axes = other["shots"][0]["axes"]
+    assert axes["exposure"]["unit"] == "stop" and 0 < axes["exposure"]["doubt"] < 1
+    assert axes["contrast"]["doubt"] is None
     assert run("settle", shoot_copy, "--cell", "moon")[0] == 2
     assert run("settle", shoot_copy, "--model", "magic")[0] == 2
     code, again, _ = run(

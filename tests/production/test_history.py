@@ -13,6 +13,7 @@ from aquin.match.points import match_points
 from aquin.measure.ledger import AXES
 from aquin.production import Camera, Grade, Production, Setup, Shot
 from aquin.production.audit.light import STOPS_A_MIRED
+from aquin.production.drifting import drift_in
 from aquin.production.grading import held_grade, keep_grade, propagate
 from aquin.production.heroes import hero_of, take_proposed
 from aquin.production.history import history_of
@@ -21,7 +22,7 @@ from aquin.production.match_work import side_of
 from aquin.production.matching import Wish, settle
 from aquin.production.settings import config_of
 from aquin.production.shoot import Shoot
-from aquin.production.trims import accept, drift_in, trims_for
+from aquin.production.trims import accept, trims_for
 from aquin.simulate.cameras import CAMERAS
 from aquin.simulate.crew import Rolling
 from aquin.simulate.stage import Stage

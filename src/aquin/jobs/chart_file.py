@@ -76,6 +76,7 @@ def read_file(clip: Clip, hero: Clip | None, ask: ChartAsk, tell: Tell | None = 
         "chosen": seen.why if seen else "",
         "averaged": list(seen.good) if seen else [],
         "stages": steps,
+        "untold": _untold(reading, towards, ask) if solutions else "",
         "metric": ask.metric.name,
         "reference": "hero" if towards is not None else "published",
         "sweep": looks,
@@ -110,7 +111,6 @@ def _solved(
         found = stages(pairs, ask.metric) if ask.stages else []
     except AquinError as error:
         return [], [], [error.line()]
-    words = diversity_of(pairs).words
     steps = [
         {
             "stage": s.name,
@@ -121,7 +121,12 @@ def _solved(
         }
         for s in found
     ]
-    return solutions, steps, [words] if words else []
+    return solutions, steps, []
+
+
+def _untold(reading: Reading, towards: Reading | None, ask: ChartAsk) -> str:
+    """What the chart's colours are too few to tell, in words."""
+    return diversity_of(evidence_of(reading, towards, ask.neutral, ask.skin)).words
 
 
 def _swept(clip: Clip, chosen: Layout, corners: Any, tell: Tell | None) -> Sweep:

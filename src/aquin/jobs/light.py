@@ -6,10 +6,11 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from aquin.production import Camera, Setup
+from aquin.production.drifting import drift_in
 from aquin.production.ledgers import compare_frames, known_charts, known_frames
 from aquin.production.setups import seconds_of
 from aquin.production.shoot import Shoot
-from aquin.production.trims import Trim, drift_in, trims_for
+from aquin.production.trims import Trim, trims_for
 
 if TYPE_CHECKING:
     from aquin.colour.config import ColourConfig

@@ -20,6 +20,7 @@ from aquin.colour.grade import Grade as Correction
 from aquin.match.drift import to_parts
 from aquin.match.materials import match_materials
 from aquin.production.audit.light import STOPS_A_MIRED
+from aquin.production.drifting import changing
 from aquin.production.kept_work import cached
 from aquin.production.match_work import Ref, side_of
 from aquin.production.shoot import hash_of, shot_grade
@@ -231,8 +232,6 @@ def keep_beside(
 def beside_of(shoot: Shoot, places: Sequence[CellKey]) -> dict[str, Verdict]:
     """By shot, from what is known: how far it is from its hero under the grades that they have now."""
     wanted = _now(shoot, places)
-    from aquin.production.trims import changing
-
     found = shoot.production.measured_of(MATERIALS, [j.key for j in wanted.values()])
     drifts: dict[str, float] = {}
     out: dict[str, Verdict] = {}

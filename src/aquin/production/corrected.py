@@ -12,8 +12,9 @@ from aquin.colour.grade import Grade as Correction
 from aquin.match.drift import to_parts
 from aquin.production.audit.light import STOPS_A_MIRED, kelvin
 from aquin.production.beside import SPREAD, SPREAD_AUTO, CellVerdict, Verdict, of_cell, verdicts, without
+from aquin.production.drifting import changing
 from aquin.production.records import Camera, Grade
-from aquin.production.trims import Trim, changing, exposed_apart
+from aquin.production.trims import Trim, exposed_apart
 
 if TYPE_CHECKING:
     from aquin.production.shoot import CellKey, Shoot

@@ -11,9 +11,10 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from aquin.colour.grade import Balance
-from aquin.match.drift import Drift, Seen, drift_of, to_parts
+from aquin.match.drift import Drift, to_parts
 from aquin.production.audit.case import Case
 from aquin.production.audit.light import STOPS_A_MIRED, exposure_off
+from aquin.production.drifting import drift_in
 from aquin.production.heroes import hero_of
 from aquin.production.measuring import measure_shots
 from aquin.production.records import Grade, Record, Setup, Shot
@@ -34,29 +35,6 @@ speaks.
 
 MOVED = 0.07
 """Stops of a channel from which a shot gets a trim of its own: less is within all tolerances."""
-
-
-def drift_in(shoot: Shoot, setup: Setup) -> Drift:
-    """How light changed in a setup, by the hero camera's shots: what the same points say against the hero. Odd shots
-    say nothing.
-    """
-    hero = hero_of(shoot.production, setup)
-    begin = seconds_of(hero) if hero is not None else None
-    if hero is None or begin is None or shoot.odd.get(hero.id, set()) & {"exposure", "white setting"}:
-        return Drift(())
-    seen = [Seen(begin[0], (0.0, 0.0, 0.0))]
-    for shot in shoot.shots.get((setup.id, hero.camera_id), ()):
-        at, moved = seconds_of(shot), shoot.moved(shot)
-        if at is not None and moved is not None and shot.id != hero.id and not shoot.odd.get(shot.id):
-            r, g, b = (float(v) for v in moved[0])
-            seen.append(Seen(at[0], (r, g, b), moved[1]))
-    return drift_of(seen)
-
-
-def changing(shoot: Shoot, setup_id: str) -> float:
-    """Stops by which a setup's light changes while it is filmed, as far as it is known."""
-    seen = drift_in(shoot, shoot.production.get(Setup, setup_id)).seen
-    return float(np.ptp([s.change for s in seen], axis=0).max()) if len(seen) > 1 else 0.0
 
 
 def exposed_apart(shoot: Shoot, places: Sequence[CellKey]) -> dict[str, float]:

@@ -42,6 +42,8 @@ def say_chart(data: dict[str, Any]) -> None:
         )
     if data.get("proof"):
         print(f"  {data['out']}: {data['proof']}")
+    if data.get("untold"):
+        print(f"  note: {data['untold']}")
     for warning in data["warnings"]:
         print(f"  note: {warning}")
 

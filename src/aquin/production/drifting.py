@@ -1,0 +1,38 @@
+"""How the light of a setup changes while it is filmed."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from aquin.match.drift import Drift, Seen, drift_of
+from aquin.production.heroes import hero_of
+from aquin.production.records import Setup
+from aquin.production.setups import seconds_of
+
+if TYPE_CHECKING:
+    from aquin.production.shoot import Shoot
+
+
+def drift_in(shoot: Shoot, setup: Setup) -> Drift:
+    """How light changed in a setup, by the hero camera's shots: what the same points say against the hero. Odd shots
+    say nothing.
+    """
+    hero = hero_of(shoot.production, setup)
+    begin = seconds_of(hero) if hero is not None else None
+    if hero is None or begin is None or shoot.odd.get(hero.id, set()) & {"exposure", "white setting"}:
+        return Drift(())
+    seen = [Seen(begin[0], (0.0, 0.0, 0.0))]
+    for shot in shoot.shots.get((setup.id, hero.camera_id), ()):
+        at, moved = seconds_of(shot), shoot.moved(shot)
+        if at is not None and moved is not None and shot.id != hero.id and not shoot.odd.get(shot.id):
+            r, g, b = (float(v) for v in moved[0])
+            seen.append(Seen(at[0], (r, g, b), moved[1]))
+    return drift_of(seen)
+
+
+def changing(shoot: Shoot, setup_id: str) -> float:
+    """Stops by which a setup's light changes while it is filmed, as far as it is known."""
+    seen = drift_in(shoot, shoot.production.get(Setup, setup_id)).seen
+    return float(np.ptp([s.change for s in seen], axis=0).max()) if len(seen) > 1 else 0.0
