@@ -119,3 +119,16 @@ def test_brown_shadows_under_more_saturation_are_no_cast() -> None:
     for axis in ("exposure", "contrast", "warmth", "tint", "shadow warmth", "shadow tint", "saturation"):
         grade = settle(evidence, grade, axis)
     assert left(evidence, grade) < 0.3 * left(evidence, Grade())
+
+
+def test_an_axis_that_is_gone_after_the_grade_has_no_row() -> None:
+    """Dark neutrals that a grade lifts out of the shadows leave no shadow row, and no error."""
+    from aquin.measure.ledger import measure
+
+    levels = np.geomspace(0.004, 0.09, 12)[:, None] * np.ones(3)
+    hero = np.concatenate([levels, np.array([[0.4, 0.2, 0.1], [0.1, 0.3, 0.5], [0.2, 0.4, 0.1]])])
+    pairs = Evidence(hero, hero * 0.9, np.zeros(len(hero), bool))
+    for stops in (0.0, 3.0, 6.0, -6.0):
+        for grade in (Grade(Balance(stops)), Grade(Balance.from_factors(np.array([0.2, 1.0, 6.0])))):
+            names = [r.axis.name for r in measure(pairs, grade)]
+            assert "exposure" in names and len(names) == len(set(names))

@@ -164,7 +164,7 @@ def measure(
                 gaps = ((gaps[0] + 180) % 360 - 180, (gaps[1] + 180) % 360 - 180)
             out.append(Row(axis, hero, shot, *gaps))
             continue
-        if axis.name not in before:
+        if axis.name not in before or axis.name not in after:  # no dark neutral on one side, for instance
             continue
         hero, shot = before[axis.name]
         out.append(Row(axis, hero, shot, shot - hero, after[axis.name][1] - after[axis.name][0]))
