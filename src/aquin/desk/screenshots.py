@@ -1,7 +1,6 @@
 """Drawing the main views into files, from the demo's own data."""
 
 import time
-from collections import Counter
 from collections.abc import Callable, Sequence
 from dataclasses import replace
 from pathlib import Path
@@ -12,6 +11,9 @@ from aquin.desk.app import application, put_away
 from aquin.desk.window import Window
 from aquin.measure.skin import Dab
 from aquin.production import Production, Setup, Shot
+from aquin.production.drifting import changing
+from aquin.production.ledgers import known_frames
+from aquin.production.shoot import Shoot
 
 Grab = Callable[[str], None]
 
@@ -218,14 +220,18 @@ def _draw_light(window: Window, folder: Path, written: list[Path]) -> None:
     board = window.board
     window.show_view("board")
     settle_down(window)
-    trims = Counter(c.setup.name for c in board.cells.values() for s in c.shots if "drift" in s.own)
-    places = [c.place for c in board.cells.values() if trims and c.setup.name == trims.most_common(1)[0][0]]
-    if not places:
+    production, config = board.production, board.config
+    if production is None or config is None or not board.cells:
         return
-    board.table.choose(places[:1])
+    shoot = Shoot(production, config)
+    known_frames(shoot, list(board.cells))
+    most = max(board.cells, key=lambda place: changing(shoot, place[0]))
+    board.table.choose([most])
     board.ask_drift()
     settle_down(window)
     if board.drift is not None:
+        board.drift.resize(940, 620)  # as on a screen that has room for it
+        settle_down(window)
         path = folder / "board-light.png"
         board.drift.grab().save(str(path))
         written.append(path)

@@ -72,10 +72,13 @@ class Plot(QWidget):
         p.fillRect(self.rect(), theme.WELL)
         p.setFont(theme.font(theme.SMALL))
         p.setPen(theme.DIM)
+        room = self.width() - 16 - self._legend_width(p)
+        long = f"{self.title}: {self.y_unit} over {self.x_unit}"
+        fits = p.fontMetrics().horizontalAdvance(long) <= room
         p.drawText(
-            QRectF(8, 3, self.width() - 16, 16),
+            QRectF(8, 3, room, 16),
             Qt.AlignmentFlag.AlignLeft,
-            f"{self.title}: {self.y_unit} over {self.x_unit}",
+            long if fits else f"{self.title}, {self.y_unit}",
         )
         if not self.lines:
             return
@@ -136,6 +139,10 @@ class Plot(QWidget):
             dash = Qt.PenStyle.DashLine if line.style == "dash" else Qt.PenStyle.SolidLine
             p.setPen(QPen(line.colour, 1.6, dash))
             p.drawPolyline(QPolygonF(points))
+
+    def _legend_width(self, p: QPainter) -> int:
+        """Pixels that the names of the lines take at the right of the title."""
+        return sum(p.fontMetrics().horizontalAdvance(k.name) + 32 for k in self.lines if k.name)
 
     def _legend(self, p: QPainter) -> None:
         x = self.width() - 8.0
