@@ -133,3 +133,23 @@ def test_rows_carry_value_and_doubt_in_their_units() -> None:
     assert rows["warmth"].beside == pytest.approx(8, abs=0.05) and rows["warmth"].doubt == pytest.approx(5)
     assert rows["tint"].beside == pytest.approx(1, abs=0.05) and rows["tint"].doubt == pytest.approx(1.06)
     assert not np.isfinite(rows["contrast"].beside)
+
+
+def test_light_proposes_nothing_against_what_the_picture_says(matched: Production) -> None:
+    """Drift speaks only for shots that nothing else speaks for: a settled shot keeps its trim."""
+    from aquin.jobs.light import look_at_light
+    from aquin.production.records import Setup
+
+    config = config_of(matched)
+    desk = Shoot(matched, config)
+    said = beside_of(desk, list(desk.shots))
+    assert said
+    for setup in matched.all(Setup):
+        for trim in look_at_light(matched, config, setup).trims:
+            seen = said.get(trim.shot.id)
+            if seen is None:
+                continue
+            if (np.abs(seen.off) <= seen.error).all():
+                assert trim.held, trim.shot.name
+            else:
+                assert trim.by != "the drift of light", trim.shot.name

@@ -8,7 +8,6 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import cv2
@@ -22,7 +21,7 @@ from aquin.match.materials import match_materials
 from aquin.production.audit.light import STOPS_A_MIRED
 from aquin.production.drifting import changing
 from aquin.production.kept_work import cached
-from aquin.production.match_work import Ref, side_of
+from aquin.production.match_work import Ref, SeeJob, side_of
 from aquin.production.shoot import hash_of, shot_grade
 
 if TYPE_CHECKING:
@@ -54,21 +53,7 @@ SURE = 0.5
 """Sureness from which the same points are heard."""
 
 
-@dataclass(frozen=True)
-class LikeJob:
-    """Two frames, each with its grade."""
-
-    key: str
-    hero: Ref
-    shot: Ref
-    config: str | None
-
-    @property
-    def path(self) -> Path:
-        return self.shot.path
-
-
-def like_job(job: LikeJob) -> dict[str, Any]:
+def like_job(job: SeeJob) -> dict[str, Any]:
     """What the same materials say, as plain values: `off`, `error` (3,) log2 of the channels, `likeness`, `materials`;
     empty where there are none. Raises AquinError.
     """
@@ -144,7 +129,7 @@ def verdicts(
     were just decided. `known`: stops by which a shot is exposed unlike its siblings, which are taken off first and
     given back. `drifts`: by setup, stops by which its light changes while it is filmed.
     """
-    wanted: dict[str, tuple[Shot, LikeJob]] = {}
+    wanted: dict[str, tuple[Shot, SeeJob]] = {}
     known = known or {}
     for place in places:
         for shot in shoot.shots.get(place, ()):
@@ -174,7 +159,7 @@ def _grades(
     return trims.get(hero.id) or shoot.grade_at((hero.setup_id, hero.camera_id)), own
 
 
-def like_of(shoot: Shoot, shot: Shot, theirs: Correction, own: Correction) -> LikeJob | None:
+def like_of(shoot: Shoot, shot: Shot, theirs: Correction, own: Correction) -> SeeJob | None:
     """What is to be looked at under two grades; None where it can't be read."""
     at = shoot.moment(shot)
     if at is None:
@@ -183,7 +168,7 @@ def like_of(shoot: Shoot, shot: Shot, theirs: Correction, own: Correction) -> Li
     if a is None or b is None:
         return None
     frames = [shoot.read_as(at.hero, a), at.hero_frame, shoot.read_as(shot, b), at.shot_frame]
-    return LikeJob(hash_of([VERSION, *frames, a.grade, b.grade]), a, b, shoot.config_path)
+    return SeeJob(hash_of([VERSION, *frames, a.grade, b.grade]), a, b, shoot.config_path)
 
 
 def verdict_of(
@@ -250,8 +235,8 @@ def beside_of(shoot: Shoot, places: Sequence[CellKey]) -> dict[str, Verdict]:
     return out
 
 
-def _now(shoot: Shoot, places: Sequence[CellKey]) -> dict[str, LikeJob]:
-    out: dict[str, LikeJob] = {}
+def _now(shoot: Shoot, places: Sequence[CellKey]) -> dict[str, SeeJob]:
+    out: dict[str, SeeJob] = {}
     for place in places:
         for shot in shoot.shots.get(place, ()):
             at = shoot.moment(shot)

@@ -63,5 +63,4 @@ def _moved(shoot: Shoot, place: CellKey, record: Grade, cell: CellVerdict) -> Gr
         f"more, ±{float(cell.error.mean()):.2f} st"
     ).replace("-", "−")
     values = dict(record.values) | grade.values() | {"light": [round(float(v), 5) for v in light]}
-    values["doubt"] = [round(float(v), 4) for v in cell.error]
     return replace(record, values=values, origin=words)

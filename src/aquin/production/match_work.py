@@ -113,7 +113,9 @@ def joined(sources: Sequence[Source]) -> Source:
 
 @dataclass(frozen=True)
 class SeeJob:
-    """A frame of a shot beside one of its hero, both as filmed: what supports a match, whatever the grades are."""
+    """A frame of a shot beside one of its hero: both as filmed, whatever the grades are, for `see_job`; each under its
+    grade for `beside.like_job`.
+    """
 
     key: str
     hero: Ref

@@ -10,10 +10,11 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from aquin.colour.grade import Balance
+from aquin.colour.grade import Grade as Correction
 from aquin.match.drift import Drift, to_parts
 from aquin.production.audit.case import Case
 from aquin.production.audit.light import STOPS_A_MIRED, exposure_off
+from aquin.production.beside import beside_of, without
 from aquin.production.drifting import drift_in
 from aquin.production.heroes import hero_of
 from aquin.production.measuring import measure_shots
@@ -84,10 +85,12 @@ def trims_for(
     """Trims for shots that do not look as their camera's balance supposes: by the same points, by the light's
     drift, or for an odd exposure by its siblings. A trim by hand stays; one of ours that is not needed any more is
     switched off. `all_of_them`: also what is kept as it is. `left`: what single shots have beyond their cell's others,
-    by what is seen beside their hero; it goes before the light's drift.
+    by what is seen beside their hero; without it, what is known of their pictures. Both go before the light's drift,
+    which speaks for shots that nothing else does.
     """
     production = shoot.production
     case = _case(shoot)
+    beside = beside_of(shoot, places) if left is None else {}
     out: list[Trim] = []
     drifts: dict[str, Drift] = {}
     apart: dict[str, tuple[float, float]] = {}
@@ -103,8 +106,17 @@ def trims_for(
             ours = own is not None and bool(own.values.get("auto"))
             if shot.kind != "shot" or shot.id == hero.id or (own is not None and own.on and not ours):
                 continue
-            known = (left or {}).get(shot.id)
-            if known is not None:
+            known, seen = (left or {}).get(shot.id), beside.get(shot.id)
+            held_now = own if own is not None and own.on else None
+            if seen is not None and (np.abs(seen.off) <= seen.error).all():
+                if all_of_them and held_now is not None:  # the picture says that it is right as it is
+                    out.append(_kept(shot, held_now, float(seen.error.mean())))
+                continue
+            found: _Shift | None
+            if seen is not None:
+                before = _held(held_now) if held_now is not None else 0.0
+                found = (before + seen.off, seen.by, float(seen.error.mean()))
+            elif known is not None:
                 needed = bool((np.abs(known.off) > known.error).any())
                 found = (known.off, known.by, float(known.error.mean())) if needed else None
             else:
@@ -114,17 +126,38 @@ def trims_for(
                 if own is not None and own.on:
                     out.append(Trim(shot, replace(own, on=False), (0.0, 0.0, 0.0), 0.0, "not needed"))
                 continue
-            moved, by, error = found
-            grade = replace(base, balance=Balance.from_factors(base.balance.factors * np.exp2(-moved)))
-            values = grade.values() | {"auto": True, "moved": [round(float(v), 4) for v in moved]}
-            record = replace(
-                own or Grade("trim", shot_id=shot.id), values=values, origin=_words(by, moved, error), on=True
-            )
-            held = own is not None and own.on and dict(own.values) == values
-            if all_of_them or not held:
-                r, g, b = (float(v) for v in moved)
-                out.append(Trim(shot, record, (r, g, b), error, by, held))
+            trim = _trim(base, shot, own, found)
+            if all_of_them or not trim.held:
+                out.append(trim)
     return out
+
+
+_Shift = tuple[np.ndarray, str, float]
+"""(3,) log2 of the channels by which a shot differs, who says so, and the error in stops."""
+
+
+def _held(record: Grade) -> np.ndarray:
+    """(3,) log2 of the channels that a trim of ours takes back."""
+    moved = np.array(record.values.get("moved", (0.0, 0.0, 0.0)), np.float64)
+    return moved if moved.shape == (3,) else np.zeros(3)
+
+
+def _trim(base: Correction, shot: Shot, own: Grade | None, found: _Shift) -> Trim:
+    """What takes a shift back, on its camera's balance `base`."""
+    moved, by, error = found
+    values = without(base, moved).values() | {"auto": True, "moved": [round(float(v), 4) for v in moved]}
+    record = replace(
+        own or Grade("trim", shot_id=shot.id), values=values, origin=_words(by, moved, error), on=True
+    )
+    r, g, b = (float(v) for v in moved)
+    held = own is not None and own.on and dict(own.values) == values
+    return Trim(shot, record, (r, g, b), error, by, held)
+
+
+def _kept(shot: Shot, record: Grade, error: float) -> Trim:
+    """A trim that stays as it is."""
+    r, g, b = (float(v) for v in _held(record))
+    return Trim(shot, record, (r, g, b), error, record.origin.split(":")[0].split(", ±")[0], True)
 
 
 def accept(production: Production, config: ColourConfig, trims: Sequence[Trim]) -> Entry | None:
@@ -145,7 +178,7 @@ DRIFT = "the drift of light"
 
 def _shift(
     shoot: Shoot, shot: Shot, hero: Shot, drift: Drift, apart: tuple[float, float] | None
-) -> tuple[np.ndarray, str, float] | None:
+) -> _Shift | None:
     """Log2 of the channels by which a shot differs from what its camera's balance supposes, who says so, and the
     error in stops.
     """
