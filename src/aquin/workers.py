@@ -168,8 +168,10 @@ def _end(pool: ProcessPoolExecutor) -> None:
 
 def begin() -> None:
     """What each worker does first: end with the program, leave Ctrl-C to it, and let whoever works in the window come
-    first.
+    first. One thread each: as many processes as there are cores leave no room for more.
     """
+    for name in ("OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS", "MKL_NUM_THREADS"):
+        os.environ[name] = "1"  # read when NumPy is loaded, which is later
     import cv2
 
     signal.signal(signal.SIGINT, signal.SIG_IGN)

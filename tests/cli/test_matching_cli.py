@@ -233,3 +233,23 @@ def test_light_over_the_day_and_the_trims_that_follow(shoot_copy: Path) -> None:
     assert "kept" in words and "proposed" not in words
     assert run("drift", shoot_copy, "moon")[0] == 2
     assert run("drift", shoot_copy, "upper-deck", "--accept", "nobody")[0] == 2
+
+
+def test_settling_offers_sure_fixes_and_makes_them_on_request(shoot_copy: Path) -> None:
+    from dataclasses import replace
+
+    from aquin.production import Camera, Production, Shot
+
+    production = Production.open(shoot_copy)
+    one = next(s for s in production.all(Shot) if s.kind == "shot" and s.codec and not s.encoding)
+    other = next(c for c in production.all(Camera) if c.id != one.camera_id and "Log" in c.encoding)
+    production.change("spoil", replace(one, encoding=other.encoding))
+    production.close()
+    cell = ("--cell", "pier/Egret", "--heroes", "--no-trims")
+    _, said, _ = run("settle", shoot_copy, *cell)
+    assert [f for f in said["fixes_offered"] if one.name in f["shots"]] and not said["encoded"]
+    _, said, _ = run("settle", shoot_copy, *cell, "--fix")
+    assert not said["fixes_offered"]
+    production = Production.open(shoot_copy)
+    assert production.get(Shot, one.id).encoding == ""
+    production.close()

@@ -2,11 +2,12 @@
 built otherwise.
 """
 
+import time
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QCoreApplication, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QWidget
 
@@ -91,18 +92,27 @@ def do_next(window: Window) -> None:
 
 def wait_for(condition: Callable[[], bool], seconds: float = 15) -> None:
     """Let events run until something holds, and fail where it does not come to."""
-    waited = 0.0
-    while not condition() and waited < seconds:
-        QTest.qWait(15)
-        waited += 0.015
+    end = time.monotonic() + seconds
+    while not condition() and time.monotonic() < end:
+        rest(10)
     assert condition()
+
+
+def rest(milliseconds: float) -> None:
+    """Let events run for a while. The toolkit's own wait would hold the interpreter, and no other thread would run."""
+    end = time.monotonic() + milliseconds / 1000
+    while True:
+        QCoreApplication.processEvents()
+        if time.monotonic() >= end:
+            return
+        time.sleep(0.003)
 
 
 def press(
     widget: QWidget, key: Qt.Key, modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier
 ) -> None:
     QTest.keyClick(widget, key, modifier)
-    QTest.qWait(20)
+    rest(20)
 
 
 def production_of(window: Window) -> Production:

@@ -29,7 +29,7 @@ from aquin.exchange import cdl_file, grade_file
 from aquin.jobs.load_side import Side
 from aquin.own_files import last_session
 from aquin.simulate.demo import film_first_takes, is_done
-from desk.pages import do_next, page, press
+from desk.pages import do_next, page, press, rest
 
 
 @pytest.fixture
@@ -53,7 +53,7 @@ def opened(window: Window, demo: Path) -> Window:
 def until(condition: Callable[[], bool], seconds: float = 15) -> None:
     end = time.monotonic() + seconds
     while not condition() and time.monotonic() < end:
-        QTest.qWait(15)
+        rest(15)
     assert condition()
 
 
@@ -133,7 +133,7 @@ def test_a_drag_of_a_number_is_one_step_of_undo_and_the_preview_follows(opened: 
     QTest.mousePress(number, Qt.MouseButton.LeftButton, pos=centre)
     for distance in range(5, 80, 5):
         QTest.mouseMove(number, centre + QPoint(distance, 0))
-        QTest.qWait(5)
+        rest(5)
     until(lambda: page(opened).pictures.images["shot"].pixels.mean() > before + 5)
     assert opened.state.grade.balance.stops > 0.5
     QTest.mouseRelease(number, Qt.MouseButton.LeftButton, pos=centre + QPoint(75, 0))
@@ -182,7 +182,7 @@ def test_settling_one_row_settles_that_axis(opened: Window) -> None:
 
 def test_grade_off_shows_the_shot_as_it_came(opened: Window) -> None:
     page(opened).settle_all()
-    QTest.qWait(150)
+    rest(150)
     press(opened, Qt.Key.Key_G)
     assert opened.state.ledger()[0].after == pytest.approx(opened.state.ledger()[0].difference)
     assert page(opened).grade_button.text() == "grade off"
@@ -195,7 +195,7 @@ def test_compare_modes_show_what_they_say(opened: Window) -> None:
     press(opened, Qt.Key.Key_C)
     assert pictures.mode == "seam"
     settle_down(opened)
-    QTest.qWait(200)
+    rest(200)
 
     def pixel(x: float) -> np.ndarray:
         area = pictures.area("shot")
@@ -232,7 +232,7 @@ def test_blink_and_held_space_stay_below_three_changes_a_second(opened: Window) 
         QTest.keyRelease(pictures, Qt.Key.Key_Space)
         assert not pictures.held
     assert changes == 1
-    QTest.qWait(HOLD_MS + 30)
+    rest(HOLD_MS + 30)
     QTest.keyPress(pictures, Qt.Key.Key_Space)
     assert pictures.held
     QTest.keyRelease(pictures, Qt.Key.Key_Space)

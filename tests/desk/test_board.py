@@ -3,6 +3,7 @@ export.
 """
 
 from collections.abc import Iterator
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -18,7 +19,7 @@ from aquin.desk.screenshots import settle_down
 from aquin.desk.window import Window
 from aquin.exchange import grade_file
 from aquin.exchange.proof import prove
-from aquin.production import Grade, Production, Setup, Shot
+from aquin.production import Camera, Grade, Production, Setup, Shot
 from aquin.production.grading import held_grade
 from desk.pages import do_next, page
 
@@ -209,3 +210,31 @@ def test_an_axis_of_the_picture_is_settled_beside_the_window(window: Window) -> 
     page(window).settle("noise")
     assert "only reported" in window.message
     assert np.isfinite(after.after)
+
+
+def test_sure_faults_are_mended_before_settling(window: Window) -> None:
+    board, production = window.board, window.session.production
+    assert production is not None
+    do_next(window)
+    until(lambda: not board.heroless, 20)
+    one = next(s for s in production.all(Shot) if s.kind == "shot" and s.codec and not s.encoding)
+    wrong = next(c.encoding for c in production.all(Camera) if c.id != one.camera_id and "Log" in c.encoding)
+    production.change("spoil", replace(one, encoding=wrong))
+    choose(window, next(s.name for s in production.all(Setup) if s.id == one.setup_id), "Egret")
+    board.settle_chosen()
+    until(lambda: board.settling.first is not None and board.settling.first.isVisible(), 120)
+    asked = board.settling.first
+    assert asked is not None and one.name in asked.boxes[0].text()
+    assert asked.fix_button.isDefault()
+    QTest.keyClick(asked, Qt.Key.Key_Escape)
+    assert production.get(Shot, one.id).encoding == wrong and board.summary is None
+    board.settle_chosen()
+    until(lambda: board.settling.first is not asked and board.settling.first is not None, 60)
+    again = board.settling.first
+    assert again is not None
+    QTest.keyClick(again, Qt.Key.Key_Return)
+    until(lambda: board.summary is not None, 240)
+    assert production.get(Shot, one.id).encoding == ""
+    assert not board.summary.fixes  # type: ignore[union-attr]
+    steps = [e.what for e in production.journal(10)]
+    assert any(s.startswith("fix: use") for s in steps)

@@ -15,6 +15,7 @@ from aquin.desk.kit import dialogs
 from aquin.desk.kit.labels import Words, no_mnemonic, plain_tip
 from aquin.desk.next_step import Open, next_step
 from aquin.desk.window import Window
+from desk.pages import rest
 
 
 @pytest.fixture
@@ -61,7 +62,7 @@ def test_dialogs_fit_the_screen_and_their_buttons_stay_in_reach(
 
     monkeypatch.setattr(dialogs, "room_for", lambda dialog: QSize(*size))
     dialog = keys_dialog(window, "bench")
-    QTest.qWait(50)
+    rest(50)
     assert dialog.width() <= size[0] and dialog.height() <= size[1]
     close = dialog.findChild(QDialogButtonBox)
     assert close is not None

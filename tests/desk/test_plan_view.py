@@ -20,7 +20,7 @@ from aquin.desk.window import Window
 from aquin.exchange import cube
 from aquin.production import Camera, Setup
 from aquin.production.settings import deliverables_of, policy_of
-from desk.pages import production_of
+from desk.pages import production_of, rest
 
 
 @pytest.fixture
@@ -37,12 +37,12 @@ def window(app: QApplication, tmp_path: Path) -> Iterator[Window]:
 
 
 def words(window: Window) -> str:
-    QTest.qWait(5)
+    rest(5)
     return "\n".join(label.text() for label in window.plan.widget().findChildren(QLabel))
 
 
 def button(window: Window, text: str) -> QPushButton:
-    QTest.qWait(5)
+    rest(5)
     return next(b for b in window.plan.widget().findChildren(QPushButton) if b.text() == text)
 
 
@@ -95,7 +95,7 @@ def test_several_screens_plain_or_tone_mapped(window: Window) -> None:
     assert [d.display for d in deliverables_of(production_of(window), config)][1] == p3
     assert words(window).count("tone-mapped") == 2
     plain = next(v for v in views if "Un-tone" in v)
-    QTest.qWait(5)
+    rest(5)
     box = window.plan.widget().findChildren(QComboBox)[1]
     box.setCurrentText(plain)
     box.textActivated.emit(plain)
@@ -104,7 +104,7 @@ def test_several_screens_plain_or_tone_mapped(window: Window) -> None:
     if raw:
         window.plan.change_screen(1, p3, raw)
         assert "without any view" in words(window)
-    QTest.qWait(5)
+    rest(5)
     removes = [b for b in window.plan.widget().findChildren(QPushButton) if b.text() == "Remove"]
     QTest.mouseClick(removes[1], Qt.MouseButton.LeftButton)
     assert len(deliverables_of(production_of(window), config)) == 1
@@ -140,15 +140,15 @@ def test_encoding_range_and_presets_of_a_camera(window: Window) -> None:
     chosen = production_of(window).all(Camera)[0]
     assert (chosen.encoding, chosen.range) == ("ACEScct", "full")
     assert "full, said by a person" in words(window)
-    QTest.qWait(5)
+    rest(5)
     change = next(b for b in plan.widget().findChildren(QPushButton) if b.accessibleName() == "Change Heron")
     choose(change.menu(), "Keep as a preset for other productions")
     production_of(window).change("unknown", replace(chosen, encoding="", range=""))
-    QTest.qWait(5)
+    rest(5)
     change = next(b for b in plan.widget().findChildren(QPushButton) if b.accessibleName() == "Change Heron")
     choose(change.menu(), "As in earlier productions: ACEScct")
     assert production_of(window).all(Camera)[0].encoding == "ACEScct"
-    QTest.qWait(5)
+    rest(5)
     change = next(b for b in plan.widget().findChildren(QPushButton) if b.accessibleName() == "Change Heron")
     choose(change.menu(), "Range of its files", "legal")
     assert production_of(window).all(Camera)[0].range == "legal"

@@ -24,7 +24,7 @@ from aquin.production.grading import held_grade
 from aquin.production.looking import thumbnail
 from aquin.production.remembered import Remembered
 from aquin.simulate.film import write_still
-from desk.pages import do_next, page, production_of
+from desk.pages import do_next, page, production_of, rest
 
 COLUMN = {c.key: k for k, c in enumerate(COLUMNS)}
 
@@ -32,8 +32,7 @@ COLUMN = {c.key: k for k, c in enumerate(COLUMNS)}
 def until(condition: Callable[[], bool], seconds: float = 20) -> None:
     end = time.monotonic() + seconds
     while not condition() and time.monotonic() < end:
-        QTest.qWait(10)
-        time.sleep(0.005)  # the test's own wait holds what other threads need
+        rest(10)
     assert condition()
 
 
@@ -100,7 +99,7 @@ def named(window: Window, name: str) -> Shot:
 
 def pick(window: Window, *names: str) -> None:
     window.shots.select([named(window, n).id for n in names])
-    QTest.qWait(5)
+    rest(5)
 
 
 def cell(window: Window, name: str, key: str) -> str:
@@ -117,7 +116,7 @@ def type_into(window: Window, name: str, key: str, text: str) -> None:
     view.table.selectionModel().setCurrentIndex(index, view.table.selectionModel().SelectionFlag.NoUpdate)
     view.table.scrollTo(index)
     view.table.edit(index)
-    QTest.qWait(20)
+    rest(20)
     editors = [w for w in view.table.viewport().children() if isinstance(w, QLineEdit | QComboBox)]
     editor = next(w for w in reversed(editors) if w.isVisible())
     edit = editor.lineEdit() if isinstance(editor, QComboBox) else editor
@@ -126,7 +125,7 @@ def type_into(window: Window, name: str, key: str, text: str) -> None:
     if QApplication.activePopupWidget() is not None:
         QApplication.activePopupWidget().hide()
     QTest.keyClick(edit, Qt.Key.Key_Return)
-    QTest.qWait(20)
+    rest(20)
 
 
 def test_table_groups_shots_in_the_order_of_the_shoot(opened: Window) -> None:

@@ -16,7 +16,7 @@ from aquin.desk.kit.room import fit, fit_shown
 from aquin.desk.screenshots import settle_down
 from aquin.desk.window import Window
 from aquin.production import Production
-from desk.pages import wait_for
+from desk.pages import rest, wait_for
 
 
 @pytest.fixture
@@ -71,7 +71,7 @@ def test_at_the_least_size_everything_stays_inside(window: Window) -> None:
     window.resize(1180, 680)
     for name in ("start", "plan", "shots", "charts", "board", "bench"):
         window.show_view(name)
-        QTest.qWait(20)
+        rest(20)
         assert (window.width(), window.height()) == (1180, 680), name
         assert window.pages.minimumSizeHint().width() + window.rail.width() <= 1180, name
         foot = window.foot.geometry().translated(window.centralWidget().pos())
@@ -236,6 +236,6 @@ def test_pictures_take_most_of_the_bench(window: Window) -> None:
     """At 1280 x 800 under a title bar, with everything shown."""
     window.resize(1280, 764)
     window.show_view("bench")
-    QTest.qWait(50)
+    rest(50)
     assert window.bench.pictures.height() >= 0.5 * 764
     assert window.bench.pictures.width() >= 820

@@ -10,7 +10,7 @@ from aquin.colour.grade import Balance
 from aquin.measure.ledger import AXES, Row
 from aquin.production import Production
 from aquin.production.beside import Verdict, agreed, beside_of, of_cell, on_the_axes, without
-from aquin.production.cells import board
+from aquin.production.cells import State, board
 from aquin.production.settings import config_of
 from aquin.production.shoot import Shoot
 from yardstick import Judged, judged
@@ -59,7 +59,7 @@ def test_a_cell_in_doubt_says_what_would_settle_it(matched: Production) -> None:
     assert {r.axis.name for r in rows} == {"exposure", "warmth", "tint"}
     for cell in cells.values():
         unsure = [r for r in cell.rows if r.doubtful]
-        if cell.to_look_at:
+        if cell.state is State.DOUBT and cell.to_look_at:
             assert unsure and "named on the Bench" in about(cell) and not cell.settled
         if cell.word == "within":
             assert not unsure

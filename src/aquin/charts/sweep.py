@@ -99,21 +99,27 @@ def sweep(
     count: int = 0,
     tell: Tell | None = None,
     timecode: Callable[[int], str | None] = lambda number: None,
+    still: bool = False,
+    near: Floats | None = None,
 ) -> Sweep:
-    """Look at frames in order; `corners` holds for the first one, and is followed from there.
+    """Look at frames in order; `corners` holds for the first one, and is followed from there, or with `still` for
+    every frame in which it can't be followed. `near`: where to look before it is searched.
 
     `frames`: numbers with (h, w, 3) signals. `count`: how many there are, for progress. Raises AquinError for
     corners that make no chart.
     """
     seen: list[_Seen] = []
     numbers: list[int] = []
-    last = None if corners is None else np.asarray(corners, np.float64).reshape(4, 2)
+    stands = None if corners is None else np.asarray(corners, np.float64).reshape(4, 2)
+    last = stands if near is None or stands is not None else np.asarray(near, np.float64).reshape(4, 2)
     for number, rgb in frames:
         numbers.append(number)
         given = corners is not None and len(numbers) == 1
         found = None
         if last is not None and not given:
             found = follow(rgb, layout, last)
+        if found is None and still and stands is not None:
+            given, last = True, stands
         if found is None and not given:
             found = find_chart(rgb, layout)
         if given or found is not None:

@@ -22,7 +22,8 @@ Corners = tuple[tuple[float, float], ...]
 @dataclass(frozen=True)
 class Take:
     """A file and how it is read. `encoding` may be empty where it is not known; light is then only guessed at.
-    `corners`: of the chart in the first frame that is looked at. `first` and `last`: the frames; all of them where
+    `corners`: of the chart in the first frame that is looked at; `still`: in all of them. `near`: about where it is,
+    which only saves the search. `first` and `last`: the frames; all of them where
     None. `frame`: only this one.
     """
 
@@ -39,6 +40,8 @@ class Take:
     most: int = 48
     config: Path | None = None
     label: str = ""
+    still: bool = False
+    near: Corners = ()
 
 
 def unknown_light(rgb: Floats) -> Float32:
@@ -78,7 +81,15 @@ def read_take(take: Take, tell: Tell | None = None) -> Sweep:
                 raise trouble
 
         return sweep(
-            frames(), to_linear_of(take), layout(take.layout), corners, len(numbers), tell, source.timecode
+            frames(),
+            to_linear_of(take),
+            layout(take.layout),
+            corners,
+            len(numbers),
+            tell,
+            source.timecode,
+            take.still,
+            np.array(take.near) if take.near else None,
         )
     finally:
         source.close()

@@ -25,7 +25,7 @@ class Open:
     heroless: int = 0
     cells: int = 0
     unsure: int = 0
-    """Cells that are settled as well as can be, and not known well enough."""
+    """Cells that are settled as well as can be, and are off, not known well enough, or have findings."""
     audited: bool = False
     findings: int = 0
 
@@ -67,5 +67,5 @@ def _board(left: Open) -> Step | None:
     if left.cells:
         return f"{left.cells} cells are not settled: settle all", "board.settle_all"
     if left.unsure:
-        return f"{left.unsure} cells are not sure: choose a shot and look at it", "board.look"
+        return f"{left.unsure} cells are off or not sure: choose a shot and look at it", "board.look"
     return "All cells are settled: look at a shot on the Bench", "board.bench"

@@ -210,7 +210,7 @@ class Window(QMainWindow):
         if name == "board":
             view.looked_at.connect(self.look_beside)
             view.asked.connect(self.commands.run)
-        if name in ("plan", "charts"):
+        if name in ("plan", "charts", "board"):
             view.config_changed.connect(self.productions.reload_config)
         if self.keep:
             layout.restore_view(name, view)
@@ -384,7 +384,7 @@ class Window(QMainWindow):
         for name, count, words in (
             ("bench", off, "axes out of tolerance"),
             ("charts", left.charts, "cameras in setups without a balance"),
-            ("board", left.cells, "cells are not settled"),
+            ("board", left.cells + left.unsure, "cells are not settled, or to look at"),
             ("plan", left.links, "links to look at"),
             ("shots", left.findings, "findings"),
         ):

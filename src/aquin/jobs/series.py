@@ -102,7 +102,7 @@ def read_files(
     if first.best is None or first.best.reading is None:
         raise AquinError("no chart was found in the normal exposure", takes[0].path, "Give its --corners")
     corners = tuple((float(x), float(y)) for x, y in first.best.reading.corners)
-    rest = [replace(t, corners=t.corners or corners) for t in takes[1:]]
+    rest = [replace(t, corners=t.corners or corners, still=True) for t in takes[1:]]
     where = {t.path: stops[k] for t, k in zip(takes, order, strict=True)}
     out = [(where[takes[0].path], takes[0], first)]
     for take, result in each(_read, rest, jobs, tell, lambda t: t.path.name):

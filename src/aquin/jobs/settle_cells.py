@@ -1,19 +1,62 @@
-"""Settle cells of the board: measure what is not measured yet, then match them to their heroes."""
+"""Settle cells of the board: measure what is not measured yet, see to what is wrong first, then match them to their
+heroes.
+"""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
-from aquin.production import Shot
+from aquin.production import Camera, Shot
+from aquin.production.audit import Finding, apply_fixes, run_audit, sure_fixes
 from aquin.production.matching import Summary, Wish, settle
 from aquin.production.measuring import measure_shots
+from aquin.production.settings import config_of
+from aquin.production.stand_in import StandIn, encode
 from aquin.workers import Tell, part
 
 if TYPE_CHECKING:
     from aquin.colour.config import ColourConfig
     from aquin.production import Production
     from aquin.production.shoot import CellKey
+
+
+@dataclass(frozen=True)
+class Ready:
+    """A production before it is settled. `config`: another one than before where `encoded` had to be measured.
+    `fixes`: what the audit is sure of and can mend.
+    """
+
+    config: ColourConfig
+    encoded: tuple[StandIn, ...]
+    fixes: tuple[Finding, ...]
+
+
+def prepare(
+    production: Production,
+    config: ColourConfig,
+    places: Sequence[CellKey],
+    jobs: int | None = None,
+    tell: Tell | None = None,
+) -> Ready:
+    """Measure the setups' shots, give cameras without an encoding one, and audit what is known then.
+
+    Slow, for a worker. Raises AquinError.
+    """
+    wanted, cameras = {p[0] for p in places}, {p[1] for p in places}
+    shots = [
+        s for s in production.all(Shot) if s.setup_id in wanted and s.kind not in ("series", "reference")
+    ]
+    encoded: list[StandIn] = []
+    if not production.read_only:  # first, since light is read through it
+        bare = [c for c in production.all(Camera) if c.id in cameras and not c.encoding]
+        unread = {s.camera_id for s in shots if not s.encoding and not s.floating}
+        encoded = encode(production, [c for c in bare if c.id in unread], jobs, part(tell, 0.0, 0.4))
+        config = config_of(production) if encoded else config
+    measure_shots(production, config, shots, jobs, part(tell, 0.4 if encoded else 0.0, 1.0))
+    run_audit(production, config, measure=False)
+    return Ready(config, tuple(encoded), tuple(sure_fixes(production)))
 
 
 def settle_cells(
@@ -24,15 +67,20 @@ def settle_cells(
     screen: tuple[str, str] | None = None,
     jobs: int | None = None,
     tell: Tell | None = None,
+    fix: bool = False,
+    encoded: tuple[StandIn, ...] = (),
 ) -> Summary:
     """Match cells to their setups' heroes as one step that can be undone. `screen`: display and view that ledgers are
-    measured on.
+    measured on. `fix`: make the audit's sure fixes first, as a step of their own. `encoded`: cameras that were just
+    given an encoding, to be told of.
 
     Slow, for a worker. Raises AquinError.
     """
-    wanted = {p[0] for p in places}
-    shots = [
-        s for s in production.all(Shot) if s.setup_id in wanted and s.kind not in ("series", "reference")
-    ]
-    measure_shots(production, config, shots, jobs, part(tell, 0.0, 0.3))
-    return settle(production, config, places, wish, screen, jobs, part(tell, 0.3, 1.0))
+    ready = prepare(production, config, places, jobs, part(tell, 0.0, 0.4))
+    fixes = ready.fixes
+    if fix and fixes and not production.read_only:
+        apply_fixes(production, fixes)
+        run_audit(production, ready.config, measure=False)
+        fixes = ()
+    done = settle(production, ready.config, places, wish, screen, jobs, part(tell, 0.4, 1.0))
+    return replace(done, encoded=encoded + ready.encoded, fixes=fixes)

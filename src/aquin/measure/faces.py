@@ -12,9 +12,13 @@ import numpy as np
 from aquin.arrays import Float32
 from aquin.measure.scopes import LUMA, SKIN_ANGLE, chroma
 
-WIDTHS = (360, 432, 512)
-"""Pixels across in which faces are looked for: what is seen in one size only is chance."""
+WIDTHS = (432, 360, 512)
+"""Pixels across in which faces are looked for: in all of the first, and again around what was seen there in the others.
+What is seen in one size only is chance.
+"""
 AGREE = 2
+AROUND = 1.6
+"""Widths of a face around its middle in which it is looked at again."""
 LEAST = 24
 """Pixels across of the smallest face in each."""
 OFF_LINE = 26.0
@@ -46,31 +50,48 @@ def find_faces(signal: Float32) -> list[Face]:
     """Faces that look at the camera in (h, w, 3) display signal, evened out in exposure and white: seen in several
     sizes, at one place, of a colour that skin can have.
     """
+    first, *others = WIDTHS
+    aspect = signal.shape[0] / signal.shape[1]
+    out: list[Face] = []
+    for face in _seen(signal, first):
+        if any(_alike(f, face, aspect) for f in out) or not _plausible(signal, face):
+            continue
+        sizes = 1
+        for wide in others:
+            if sizes < AGREE and any(_alike(face, f, aspect) for f in _seen(signal, wide, face)):
+                sizes += 1
+        if sizes >= AGREE:
+            out.append(face)
+    return out
+
+
+def _alike(one: Face, other: Face, aspect: float) -> bool:
+    apart = np.hypot(one.x - other.x, (one.y - other.y) * aspect)
+    return bool(apart < 0.35 * one.width and 0.6 < other.width / one.width < 1.6)
+
+
+def _seen(signal: Float32, wide: int, near: Face | None = None) -> list[Face]:
+    """What the detector sees in one size, or there only around a face."""
     import cv2
 
     h, w = signal.shape[:2]
-    groups: list[tuple[Face, set[int]]] = []
-    for wide in WIDTHS:
-        size = (wide, max(round(wide * h / w), 1))
-        small = np.asarray(
-            cv2.resize(np.clip(signal, 0, 1), size, interpolation=cv2.INTER_AREA) * 255, np.uint8
-        )
-        most = min(small.shape[:2]) - 1
-        if most <= LEAST:
-            continue
-        for f in _cascade().detect_multi_scale(small, 1.2, 1, (LEAST, LEAST), (most, most)):
-            wide_, high_ = small.shape[1], small.shape[0]
-            face = Face(
-                (f["c"] + f["width"] / 2) / wide_, (f["r"] + f["height"] / 2) / high_, f["width"] / wide_
-            )
-            for other, seen in groups:
-                apart = np.hypot(face.x - other.x, (face.y - other.y) * h / w)
-                if apart < 0.35 * other.width and 0.6 < face.width / other.width < 1.6:
-                    seen.add(wide)
-                    break
-            else:
-                groups.append((face, {wide}))
-    return [face for face, seen in groups if len(seen) >= AGREE and _plausible(signal, face)]
+    high = max(round(wide * h / w), 1)
+    small = np.asarray(
+        cv2.resize(np.clip(signal, 0, 1), (wide, high), interpolation=cv2.INTER_AREA) * 255, np.uint8
+    )
+    x, y = 0, 0
+    if near is not None:
+        half = AROUND * near.width * wide
+        x, y = (max(int(m - half), 0) for m in (near.x * wide, near.y * high))
+        small = np.ascontiguousarray(small[y : y + int(2 * half) + 1, x : x + int(2 * half) + 1])
+    most = min(*small.shape[:2], min(wide, high)) - 1
+    if most <= LEAST:
+        return []
+    found = _cascade().detect_multi_scale(small, 1.2, 1, (LEAST, LEAST), (most, most))
+    return [
+        Face((x + f["c"] + f["width"] / 2) / wide, (y + f["r"] + f["height"] / 2) / high, f["width"] / wide)
+        for f in found
+    ]
 
 
 def _plausible(signal: Float32, face: Face) -> bool:

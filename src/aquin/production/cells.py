@@ -22,6 +22,7 @@ from aquin.production.ledgers import known_charts, known_frames, look_jobs, shot
 from aquin.production.records import Camera, Grade, Option, Setup, Shot
 from aquin.production.shoot import LOOK, CellKey, Shoot, shot_grade
 from aquin.production.stale import Balances, balances_of, is_stale
+from aquin.production.stand_in import StandIn, stand_in_of
 
 if TYPE_CHECKING:
     from aquin.colour.config import ColourConfig
@@ -105,6 +106,8 @@ class Cell:
     main: str = ""
     """Of a hero's cell: the name of the main hero, or `main` where it is that itself."""
     cover: Shot | None = None
+    stand_in: StandIn | None = None
+    """What the camera is read as though nobody chose it."""
 
     def row(self, axis: str) -> Row | None:
         return next((r for r in self.rows if r.axis.name == axis), None)
@@ -119,15 +122,15 @@ class Cell:
 
     @property
     def settled(self) -> bool:
-        """Whether nothing is left to do: what is in doubt is, once somebody has looked at it and agreed."""
+        """Whether nothing is left to do: what is off or in doubt is settled once somebody has looked and agreed."""
         return self.state in (State.HERO, State.WITHIN) or (
-            self.state is State.DOUBT and all(s.agreed for s in self.shots)
+            self.state in (State.DOUBT, State.OFF) and all(s.agreed for s in self.shots)
         )
 
     @property
     def to_look_at(self) -> bool:
         """Whether settling can't do more, and a person has to look."""
-        return self.state is State.DOUBT and not self.settled
+        return self.state in (State.DOUBT, State.OFF, State.FINDING) and not self.settled
 
     @property
     def findings(self) -> int:
@@ -286,6 +289,9 @@ def _cell(shoot: Shoot, setup: Setup, camera: Camera, known: _Known) -> Cell:
         state = _measured(rows)
     if state is State.WITHIN and any(s.state is State.FINDING for s in states):
         state = State.FINDING
+    stand_in = stand_in_of(production, camera)
+    if state is State.WITHIN and stand_in is not None and stand_in.doubtful:
+        state = State.DOUBT
     cover = hero if is_hero else next((s.shot for s in states), shots[0] if shots else None)
     return Cell(
         place,
@@ -301,6 +307,7 @@ def _cell(shoot: Shoot, setup: Setup, camera: Camera, known: _Known) -> Cell:
         balance.origin if balance is not None and balance.on else "",
         _main_of(production, setup, hero) if is_hero and hero is not None else "",
         cover,
+        stand_in,
     )
 
 

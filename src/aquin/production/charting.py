@@ -338,7 +338,7 @@ def read_series(
 
 def _fixed(production: Production, config: ColourConfig, shot: Shot, corners: Any) -> Take:
     take = take_of(production, config, shot)
-    return take if take.corners else replace(take, corners=corners)
+    return replace(take, corners=take.corners or corners, still=True)
 
 
 def profile_of(series: Sequence[Read], metric: Metric = DE00) -> Profile:

@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from aquin.charts.solve import BASES, FULL, Solution, best_of, title_of
+from aquin.charts.take import Corners
 from aquin.colour.grade import Grade as Correction
 from aquin.errors import AquinError
 from aquin.match.engine import LEAST, Source
@@ -33,6 +34,7 @@ from aquin.production.match_work import (
     source_of,
     values_of,
 )
+from aquin.production.measuring import measure_shots
 from aquin.production.records import Camera, Grade, Setup, Shot
 from aquin.production.shoot import (
     READING,
@@ -52,6 +54,8 @@ from aquin.workers import Tell, each, part
 
 if TYPE_CHECKING:
     from aquin.colour.config import ColourConfig
+    from aquin.production.audit.finding import Finding
+    from aquin.production.stand_in import StandIn
     from aquin.production.store import Entry, Production
 
 
@@ -98,6 +102,10 @@ class Summary:
     cells: tuple[Outcome, ...]
     trims: tuple[tuple[str, str], ...] = ()
     entry: Entry | None = None
+    encoded: tuple[StandIn, ...] = ()
+    """Cameras without an encoding that were given one first."""
+    fixes: tuple[Finding, ...] = ()
+    """Sure fixes that the audit offers and that were not made."""
 
     @property
     def line(self) -> str:
@@ -106,7 +114,8 @@ class Summary:
         if self.trims:
             words += f", {len(self.trims)} shots have a trim of their own"
         left = [c for c in self.cells if not c.done]
-        return words + (f"; {len(left)} are left: {left[0].words}" if left else ".")
+        words += f"; {len(left)} are left: {left[0].words}" if left else "."
+        return " ".join([words.rstrip(".") + ".", *(f"{e.line}." for e in self.encoded)])
 
 
 def settle(
@@ -171,7 +180,12 @@ def read_charts(
     """Read chart takes that were not read yet; what is known comes from the cache."""
     wanted = {job.key: job for s in shots if (job := shoot.chart_job(s)) is not None}
     shoot.readings |= shoot.production.measured_of(READING, wanted)
-    missing = [_Hashed(job) for key, job in wanted.items() if key not in shoot.readings]
+    near = _where(shoot, shots)
+    missing = [
+        _Hashed(replace(job, take=replace(job.take, near=near.get(key, ()))))
+        for key, job in wanted.items()
+        if key not in shoot.readings
+    ]
     fresh: dict[str, Any] = {}
     try:
         for item, result in each(_read, missing, jobs, tell, lambda j: j.job.path.name):
@@ -180,6 +194,16 @@ def read_charts(
         shoot.readings |= fresh
         if fresh and not shoot.production.read_only:
             shoot.production.keep_measured(READING, fresh)
+
+
+def _where(shoot: Shoot, shots: Sequence[Shot]) -> dict[str, Corners]:
+    """Where measuring saw the charts, by the jobs' keys: they need not be searched for again."""
+    known = measure_shots(shoot.production, shoot.config, shots, only_known=True)
+    return {
+        job.key: tuple((float(x), float(y)) for x, y in known[s.id]["chart"]["corners"])
+        for s in shots
+        if known.get(s.id, {}).get("chart") and (job := shoot.chart_job(s)) is not None
+    }
 
 
 @dataclass(frozen=True)

@@ -27,11 +27,14 @@ def settle(
         bool, typer.Option("--heroes", help="Propose heroes for setups without one first.")
     ] = False,
     trims: Annotated[bool, typer.Option("--trims/--no-trims", help="Trim shots that stand apart.")] = True,
+    fix: Annotated[
+        bool, typer.Option("--fix", help="First mend what the audit is sure of, as a step of its own.")
+    ] = False,
     jobs: of.Jobs = None,
     as_json: of.AsJson = False,
 ) -> None:
-    """Match the cameras of each setup to its hero: balances by charts and by what both saw. Exit 1 when cells are
-    left.
+    """Match the cameras of each setup to its hero: balances by charts and by what both saw. A camera without an
+    encoding is given one first; exit 1 when cells are left.
     """
     from aquin.charts.solve import FULL
     from aquin.cli.words.matching import cells_data, say_cells
@@ -57,9 +60,9 @@ def settle(
             raise AquinError("no cell has that name", file, f"There are: {there}")
         wish = Wish(chosen, shots=trims, exposure="as filmed" if exposure == "filmed" else exposure)
         done = with_progress(
-            "settling", lambda tell: settle_cells(production, config, wanted, wish, None, jobs, tell)
+            "settling", lambda tell: settle_cells(production, config, wanted, wish, None, jobs, tell, fix)
         )
-        data = cells_data(done, names, board(production, config))
+        data = cells_data(done, names, board(production, config_of(production)))
     printed(data, as_json, say_cells)
     raise typer.Exit(0 if all(c.done for c in done.cells) else 1)
 
@@ -69,7 +72,8 @@ def _cell_names(production: Any, config: Any) -> dict[tuple[str, str], tuple[str
     from aquin.production.records import Camera, Setup
     from aquin.production.shoot import Shoot
 
-    places = Shoot(production, config).shots
+    shots = Shoot(production, config).shots
+    places = [p for p, own in shots.items() if any(s.kind != "series" for s in own)]
     return {p: (production.get(Setup, p[0]).name, production.get(Camera, p[1]).name) for p in places}
 
 

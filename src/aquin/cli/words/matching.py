@@ -36,7 +36,20 @@ def cells_data(
         }
         for c in done.cells
     ]
-    return {"cells": cells, "trims": [{"shot": name, "why": why} for name, why in done.trims]}
+    shots = {s.shot.id: s.shot.name for cell in found.values() for s in cell.shots}
+    return {
+        "cells": cells,
+        "trims": [{"shot": name, "why": why} for name, why in done.trims],
+        "encoded": [
+            {"camera": e.camera, "encoding": e.encoding, "by": e.by, "why": e.why, "doubtful": e.doubtful}
+            for e in done.encoded
+        ],
+        "fixes_offered": [
+            {"shots": [shots[i] for i in f.shots if i in shots], "what": f.what, "fix": f.fix.words}
+            for f in done.fixes
+            if f.fix is not None
+        ],
+    }
 
 
 def _shots_data(cell: Cell) -> list[dict[str, Any]]:
@@ -85,6 +98,14 @@ def drift_data(setup: str, found: Light, kept: Collection[str]) -> dict[str, Any
 
 
 def say_cells(data: dict[str, Any]) -> None:
+    for e in data["encoded"]:
+        print(
+            f"{e['camera']} had no encoding: {e['encoding']} by {e['by']}"
+            + (", no more than a guess" if e["doubtful"] else "")
+            + f" ({e['why']})"
+        )
+    for f in data["fixes_offered"]:
+        print(f"{', '.join(f['shots'])}: {f['what']}; --fix: {f['fix']}")
     for c in data["cells"]:
         print(f"{c['setup']}, {c['camera']}: {c['state'] or 'left'}; {c['what']}")
         for s in c["shots"]:

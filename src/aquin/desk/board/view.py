@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
 
 from aquin.desk.board.cells import BoardModel, BoardTable
 from aquin.desk.board.drift_dialog import DriftDialog
+from aquin.desk.board.settling import Settling
 from aquin.desk.board.widgets import HOW, PANEL, BoardWidgets, about, about_shot, words_label
 from aquin.desk.kit import theme
 from aquin.desk.kit.columns import COLUMNS
@@ -29,7 +30,6 @@ from aquin.desk.kit.thumbs import Thumbs
 from aquin.desk.session import OfSession
 from aquin.errors import AquinError
 from aquin.jobs.light import Light, look_at_light
-from aquin.jobs.settle_cells import settle_cells
 from aquin.production import Setup, Shot
 from aquin.production.audit import Finding, apply_fix
 from aquin.production.cells import Cell, ShotState, State, agree, board, without_trims
@@ -49,6 +49,7 @@ class BoardView(BoardWidgets, OfSession):
 
     told = Signal(str)
     stated = Signal()
+    config_changed = Signal()
     asked = Signal(str)
     looked_at = Signal(object)
 
@@ -60,6 +61,10 @@ class BoardView(BoardWidgets, OfSession):
         self._behind = False
         self._finding: Finding | None = None
         self.drift: DriftDialog | None = None
+        self.settling = Settling(session, jobs, self)
+        self.settling.told.connect(self.told)
+        self.settling.configured.connect(self.config_changed)
+        self.settling.done.connect(self._settled)
         self.thumbs = Thumbs(self)
         self.latest = Latest(self)
         self.latest.ready.connect(self._show_cells)
@@ -313,26 +318,20 @@ class BoardView(BoardWidgets, OfSession):
         self._settle(self.table.chosen())
 
     def _settle(self, places: list[CellKey]) -> None:
-        production, config, seen_on = self.production, self.config, self.session.screen
-        if production is None or not places:
+        if self.production is None or not places:
             return
         if not any(c.setup.hero_id for c in self.cells.values() if c.place in places):
             self.told.emit(
                 "None of these setups has a hero: select a shot and press H, or let heroes be proposed."
             )
             return
-        wish = Wish(model=str(self.model_box.currentData()))
+        self.settling.start(places, Wish(model=str(self.model_box.currentData())))
 
-        def work(tell: Tell) -> Summary:
-            return settle_cells(production, config, places, wish, seen_on, tell=tell)
-
-        def done(summary: Summary) -> None:
-            self.summary = summary
-            self._show_result(summary)
-            self.told.emit(summary.line)
-            self.refresh()
-
-        self.jobs.start_long("settle", f"settling {len(places)} cells", work, done, self.told.emit)
+    def _settled(self, summary: Summary) -> None:
+        self.summary = summary
+        self._show_result(summary)
+        self.told.emit(summary.line)
+        self.refresh()
 
     def _show_result(self, summary: Summary) -> None:
         """What settling did stays to be read; each cell and shot in the tooltip."""

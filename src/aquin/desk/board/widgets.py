@@ -109,7 +109,17 @@ def about(cell: Cell) -> str:
         )
     if cell.state is State.NO_ENCODING:
         lines.append(
-            "How it records is not decided: choose its encoding in Plan, or measure a profile in Charts."
+            "How it records is not decided: settling gives it the best encoding that its exposure series, its charts "
+            "or its files tell; or choose one in Plan."
+        )
+    if cell.stand_in is not None:
+        lines.append(
+            f"Nobody chose how it records: read as {cell.stand_in.encoding} by {cell.stand_in.by}."
+            + (
+                " That is a guess: a chart or an exposure series, or your choice in Plan, would settle it."
+                if cell.stand_in.doubtful
+                else ""
+            )
         )
     if cell.state is State.NO_CHART:
         lines.append("No chart that can be trusted was filmed; what both cameras saw is looked at instead.")

@@ -4,6 +4,15 @@ Rules are functions from a `Case` (the production and its measurements) to findi
 """
 
 from aquin.production.audit.finding import Finding, Fix
-from aquin.production.audit.run import apply_fix, dismiss, kept_findings, run_audit
+from aquin.production.audit.run import apply_fix, apply_fixes, dismiss, kept_findings, run_audit, sure_fixes
 
-__all__ = ["Finding", "Fix", "apply_fix", "dismiss", "kept_findings", "run_audit"]
+__all__ = [
+    "Finding",
+    "Fix",
+    "apply_fix",
+    "apply_fixes",
+    "dismiss",
+    "kept_findings",
+    "run_audit",
+    "sure_fixes",
+]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
@@ -29,6 +29,11 @@ FROM_PICTURES = {
     "cut short",
 }
 """Kinds of findings that measurements speak for."""
+
+FIXED_FIRST = ("encoding", "range", "matrix")
+"""Kinds of findings about how a recording is read: mended before anything is matched."""
+SURE = 0.9
+"""Confidence from which a fix is offered before settling."""
 
 RULES = (*papers.RULES, *tags.RULES, *light.RULES, *grades.RULES)
 
@@ -91,6 +96,35 @@ def apply_fix(production: Production, finding: Finding) -> Entry | None:
         if record is not None:
             puts.append(replace(record, **values))
     return production.change(f"fix: {finding.fix.words}", *puts, why=finding.what)
+
+
+def sure_fixes(production: Production) -> list[Finding]:
+    """What the last audit found wrong with how recordings are read, is sure of, and can mend."""
+    return [
+        f
+        for f in kept_findings(production)
+        if f.fix is not None
+        and f.kind in FIXED_FIRST
+        and not f.dismissed
+        and f.severity != "note"
+        and f.confidence >= SURE
+    ]
+
+
+def apply_fixes(production: Production, findings: Sequence[Finding]) -> Entry | None:
+    """Make the changes of several findings as one step that can be undone. Raises AquinError."""
+    puts: dict[tuple[str, str], Record] = {}
+    kinds = {r.table: r for r in RECORDS}
+    for finding in findings:
+        for table, id, values in finding.fix.changes if finding.fix is not None else ():
+            record = puts.get((table, id)) or production.find(kinds[table], id)
+            if record is not None:
+                puts[table, id] = replace(record, **values)
+    if not puts:
+        return None
+    words = "; ".join(f.fix.words for f in findings if f.fix is not None)
+    what = f"{len(findings)} fixes: {words}" if len(findings) > 1 else f"fix: {words}"
+    return production.change(what, *puts.values(), why="sure findings of the audit")
 
 
 def dismiss(production: Production, finding: Finding, reason: str) -> Entry | None:

@@ -1,0 +1,150 @@
+"""Settling from the Board: what is wrong with recordings is seen to first, then the cells are matched."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from functools import partial
+
+from PySide6.QtCore import QObject, Signal
+from PySide6.QtWidgets import QCheckBox, QDialog, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+
+from aquin.desk.kit.dialogs import open_fitting
+from aquin.desk.kit.jobs import Jobs, Tell
+from aquin.desk.kit.labels import Words, no_mnemonic
+from aquin.desk.session import Session
+from aquin.errors import AquinError
+from aquin.jobs.settle_cells import Ready, prepare, settle_cells
+from aquin.production import Shot
+from aquin.production.audit import Finding, apply_fixes
+from aquin.production.matching import Summary, Wish
+from aquin.production.shoot import CellKey
+from aquin.production.stand_in import StandIn
+
+
+class Settling(QObject):
+    """`configured`: the production has another configuration now, since a camera was measured. `done` carries the
+    summary.
+    """
+
+    told = Signal(str)
+    configured = Signal()
+    done = Signal(object)
+
+    def __init__(self, session: Session, jobs: Jobs, owner: QWidget) -> None:
+        super().__init__(owner)
+        self.session, self.jobs, self.owner = session, jobs, owner
+        self.first: FixFirst | None = None
+
+    def start(self, places: Sequence[CellKey], wish: Wish) -> None:
+        """Measure, encode and audit; ask about sure fixes, where there are any; settle."""
+        production, config = self.session.production, self.session.config
+        if production is None:
+            return
+
+        def work(tell: Tell) -> Ready:
+            return prepare(production, config, places, tell=tell)
+
+        def ready(found: Ready) -> None:
+            if found.encoded:
+                self.configured.emit()
+            go = partial(self._settle, places, wish, found.encoded)
+            if found.fixes and self.session.writable:
+                self.first = FixFirst(found.fixes, self._names(found.fixes), self.owner)
+                self.first.chosen.connect(lambda fixes: self._fix(fixes, go))
+                open_fitting(self.first)
+            else:
+                go(found.fixes)
+
+        self.jobs.start_long("settle", "looking at the recordings", work, ready, self.told.emit)
+
+    def _names(self, fixes: Sequence[Finding]) -> list[str]:
+        production = self.session.production
+        assert production is not None
+        found = [[production.find(Shot, id) for id in f.shots] for f in fixes]
+        return [", ".join(s.name for s in shots if s is not None) for shots in found]
+
+    def _fix(self, fixes: Sequence[Finding], go: partial[None]) -> None:
+        production = self.session.production
+        if production is None:
+            return
+        try:
+            apply_fixes(production, fixes)
+        except AquinError as error:
+            self.told.emit(error.line())
+            return
+        go(())
+
+    def _settle(
+        self,
+        places: Sequence[CellKey],
+        wish: Wish,
+        encoded: tuple[StandIn, ...],
+        left: Sequence[Finding],
+    ) -> None:
+        production, config, seen_on = self.session.production, self.session.config, self.session.screen
+        if production is None:
+            return
+
+        def work(tell: Tell) -> Summary:
+            return settle_cells(production, config, places, wish, seen_on, tell=tell, encoded=encoded)
+
+        self.jobs.start_long("settle", f"settling {len(places)} cells", work, self.done.emit, self.told.emit)
+
+
+class FixFirst(QDialog):
+    """What the audit is sure of, to be mended before anything is matched. `chosen` carries the findings to mend; none
+    of them: settle as it is.
+    """
+
+    chosen = Signal(object)
+
+    def __init__(self, fixes: Sequence[Finding], names: Sequence[str], owner: QWidget) -> None:
+        super().__init__(owner)
+        self.setWindowTitle("Before settling")
+        self.fixes = tuple(fixes)
+        column = QVBoxLayout(self)
+        words = Words(
+            "The audit is sure of what follows. Mended first, it is one step that can be undone; left as it is, these "
+            "shots are matched as their camera's others are read, and never called within."
+        )
+        words.setWordWrap(True)
+        words.setMinimumWidth(560)
+        column.addWidget(words)
+        self.boxes: list[QCheckBox] = []
+        for finding, name in zip(self.fixes, names, strict=True):
+            assert finding.fix is not None
+            box = QCheckBox(no_mnemonic(f"{name}: {finding.fix.words}"))
+            box.setChecked(True)
+            column.addWidget(box)
+            said = Words(f"{finding.what} ({finding.confidence:.0%} sure)")
+            said.set_role("soft")
+            said.setWordWrap(True)
+            said.setContentsMargins(26, 0, 0, 6)
+            column.addWidget(said)
+            self.boxes.append(box)
+        column.addStretch()
+        row = QWidget()
+        buttons = QHBoxLayout(row)
+        buttons.setContentsMargins(0, 8, 0, 0)
+        self.fix_button, self.as_is_button = QPushButton("Mend and settle"), QPushButton("Settle as it is")
+        cancel = QPushButton("Cancel")
+        self.fix_button.setProperty("main", True)
+        buttons.addStretch()
+        for button, act in (
+            (cancel, self.reject),
+            (self.as_is_button, lambda: self._choose(())),
+            (self.fix_button, lambda: self._choose(self.wanted)),
+        ):
+            button.clicked.connect(act)
+            buttons.addWidget(button)
+        column.addWidget(row)
+        self.fix_button.setDefault(True)  # not before the dialog holds it
+        self.fix_button.setFocus()
+
+    @property
+    def wanted(self) -> tuple[Finding, ...]:
+        return tuple(f for f, box in zip(self.fixes, self.boxes, strict=True) if box.isChecked())
+
+    def _choose(self, fixes: tuple[Finding, ...]) -> None:
+        self.accept()
+        self.chosen.emit(fixes)
