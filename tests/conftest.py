@@ -8,13 +8,17 @@ from functools import lru_cache
 from pathlib import Path
 from uuid import uuid4
 
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+os.environ.setdefault(
+    "OMP_NUM_THREADS", "1"
+)  # as many processes as cores run already; read when NumPy is loaded
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+sys.path.insert(0, str(Path(__file__).parent))
+
 import numpy as np
 import pytest
 from filelock import FileLock
 from hypothesis import settings
-
-os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
-sys.path.insert(0, str(Path(__file__).parent))
 
 from aquin.charts.layout import Layout, layout
 from aquin.colour.config import ColourConfig

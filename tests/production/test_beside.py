@@ -1,6 +1,7 @@
 """What shots show beside their hero: how witnesses are put together, what a cell has in common, and that it holds."""
 
 from collections.abc import Iterator
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -153,3 +154,31 @@ def test_light_proposes_nothing_against_what_the_picture_says(matched: Productio
                 assert trim.held, trim.shot.name
             else:
                 assert trim.by != "the drift of light", trim.shot.name
+
+
+def test_the_bench_knows_what_the_board_knows_and_follows_the_grade(matched: Production) -> None:
+    """The same in both views; half a stop more reads as half a stop more, and none as none."""
+    from aquin.jobs.shown_shot import known_of
+
+    config = config_of(matched)
+    states = [s for c in board(matched, config).values() for s in c.shots]
+    compared = 0
+    for state in states:
+        seen = {r.axis.name: r for r in state.rows if np.isfinite(r.beside)}
+        told = known_of(matched, Shoot(matched, config), state.shot)
+        if not seen or told is None:
+            continue
+        assert told.beside is not None
+        rows = {r.axis.name: r for r in told.rows(state.grade, None, {})}
+        for name in ("exposure", "warmth", "tint"):
+            assert rows[name].beside == pytest.approx(seen[name].beside, abs=1e-6)
+            assert rows[name].doubt == pytest.approx(seen[name].doubt, abs=1e-6)
+        up = replace(state.grade, balance=Balance.from_factors(state.grade.balance.factors * 2**0.5))
+        more = {r.axis.name: r for r in told.rows(up, None, {})}
+        assert more["exposure"].beside - rows["exposure"].beside == pytest.approx(0.5, abs=0.02)
+        assert more["warmth"].beside == pytest.approx(rows["warmth"].beside, abs=0.5)
+        if told.source.by.startswith("chart"):  # a chart is drawn to the picture only as far as that is sure
+            off = told.beside.off[1]
+            assert abs(told.moved[1]) <= abs(off) + 0.5
+        compared += 1
+    assert compared >= 4

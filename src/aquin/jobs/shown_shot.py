@@ -4,19 +4,26 @@ reading media.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Any
 
+import numpy as np
+
+from aquin.arrays import Float64
 from aquin.colour.grade import Grade
 from aquin.jobs.load_side import Role, Side
 from aquin.match.engine import Source
+from aquin.measure.ledger import PictureValues, Row, measure
 from aquin.production import Camera, Event, Shot
+from aquin.production.beside import Verdict, beside_of, drawn_to, on_the_axes, under
 from aquin.production.grading import held_grade
 from aquin.production.ledgers import known_charts, known_frames, shot_evidence
 from aquin.production.measuring import encoding_of
 from aquin.production.media import file_of
 from aquin.production.raw import decode_of
 from aquin.production.setups import seconds_of
+from aquin.production.shoot import shot_grade
 
 if TYPE_CHECKING:
     from aquin.production import Production
@@ -86,10 +93,34 @@ def neighbour(production: Production, shoot: Shoot, shot: Shot, by: int) -> Shot
     return order[places[0] + by]
 
 
-def known_source(production: Production, shoot: Shoot, shot: Shot) -> Source | None:
-    """What charts and compared frames say of the shot, where the whole shoot was matched already: some tens of
-    milliseconds, for a worker.
+@dataclass(frozen=True)
+class Told:
+    """What the production knows of a shot. `source`: what charts and compared frames say; `beside`: what the shot's
+    picture beside its hero's says under `grade`; `moved`: (3,) log2 of the channels by which the source's colours were
+    moved to agree with that, as far as it is sure.
     """
+
+    source: Source
+    beside: Verdict | None = None
+    grade: Grade = field(default_factory=Grade)
+    moved: Float64 = field(default_factory=lambda: np.zeros(3))
+
+    def rows(
+        self, grade: Grade, pictures: PictureValues | None, tolerances: Mapping[str, float]
+    ) -> list[Row]:
+        """The shot's ledger under a grade: light as charts say it, and beside it as the picture does."""
+        evidence = self.source.evidence
+        rows = measure(evidence, grade, pictures, tolerances)
+        if self.beside is None:
+            return rows
+        filmed = replace(evidence, shot=evidence.shot * np.exp2(-self.moved))
+        light = {r.axis.name: r for r in measure(filmed, grade, None, tolerances)}
+        rows = [light.get(r.axis.name, r) if r.axis.name in self.beside.axes else r for r in rows]
+        return on_the_axes(rows, under(self.beside, filmed.shot, self.grade, grade))
+
+
+def known_of(production: Production, shoot: Shoot, shot: Shot) -> Told | None:
+    """What is known of the shot where the whole shoot was matched already: some tens of milliseconds, for a worker."""
     at = shoot.moment(shot)
     if at is None:
         return None
@@ -98,7 +129,14 @@ def known_source(production: Production, shoot: Shoot, shot: Shot) -> Source | N
     known_frames(shoot, [place])
     evidence, by = shot_evidence(shoot, shot, at)
     sure = SURE.get(by, 0.0)
-    return Source(by, evidence, sure) if evidence is not None and sure else None
+    if evidence is None or not sure:
+        return None
+    grade, seen = shot_grade(shoot, shot), beside_of(shoot, [place]).get(shot.id)
+    if seen is None:
+        return Told(Source(by, evidence, sure))
+    moved = drawn_to(evidence, grade, seen) if by.startswith("chart") else np.zeros(3)
+    held = replace(evidence, shot=evidence.shot * np.exp2(moved))
+    return Told(Source(by, held, sure), seen, grade, moved)
 
 
 def used_of(production: Production, shot: Shot) -> tuple[tuple[int, int], ...]:

@@ -25,7 +25,7 @@ from aquin.production.match_work import Ref, SeeJob, side_of
 from aquin.production.shoot import hash_of, shot_grade
 
 if TYPE_CHECKING:
-    from aquin.measure.ledger import Row
+    from aquin.measure.ledger import Evidence, Row
     from aquin.production.records import Shot
     from aquin.production.shoot import CellKey, Shoot
     from aquin.workers import Tell
@@ -246,6 +246,25 @@ def _now(shoot: Shoot, places: Sequence[CellKey]) -> dict[str, SeeJob]:
             if job is not None:
                 out[shot.id] = job
     return out
+
+
+def under(verdict: Verdict, colours: Float64, was: Correction, now: Correction) -> Verdict:
+    """What a verdict becomes when the shot's grade changes. `colours`: (n, 3) of the shot as filmed, AP1."""
+    if was == now:
+        return verdict
+    before, after = (np.maximum(np.asarray(g.linear(colours), np.float64), 1e-6) for g in (was, now))
+    return replace(verdict, off=verdict.off + np.median(np.log2(after / before), axis=0))
+
+
+def drawn_to(evidence: Evidence, grade: Correction, verdict: Verdict) -> Float64:
+    """(3,) log2 of the channels by which a chart's colours are to be moved so that they say what the picture says of
+    light, as far as the picture is sure. `grade`: the one that the verdict is of.
+    """
+    pairs = evidence.part(evidence.neutral) if evidence.neutral.any() else evidence
+    own = np.maximum(np.asarray(grade.linear(pairs.shot), np.float64), 1e-6)
+    said = np.median(np.log2(own / np.maximum(pairs.hero, 1e-6)), axis=0)
+    share = BEFORE**2 / (BEFORE**2 + verdict.error**2)
+    return np.asarray(share * (verdict.off - said))
 
 
 def on_the_axes(rows: Sequence[Row], verdict: Verdict | None) -> list[Row]:

@@ -248,7 +248,8 @@ class Files(QObject):
         if hero is None or shot is None:
             self._look_for_chart()
             return
-        grade, named, given, chart = state.hero_grade, tuple(state.named), state.given, state.chart
+        grade, named, chart = state.hero_grade, tuple(state.named), state.chart
+        given = state.given.source if state.given is not None else None
         self.jobs.cancel("solve skin")
 
         def work() -> tuple[Loaded, Loaded, Match | AquinError]:

@@ -2,12 +2,14 @@
 settled.
 """
 
+import math
+
 from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from aquin.desk.kit import theme
-from aquin.desk.kit.axes import MEANING, UNITS, difference_text, value_text
+from aquin.desk.kit.axes import MEANING, UNITS, difference_text, doubt_text, standing, value_text
 from aquin.desk.kit.gauge import draw_gauge
 from aquin.measure.ledger import AXES, REPORTED, Axis, Row
 from aquin.measure.scopes import SKIN_ANGLE
@@ -57,10 +59,10 @@ class LedgerRow(QWidget):
         if row is None:
             self.setAccessibleName(f"{self.axis.name}: not measured")
         else:
-            state = "within tolerance" if row.within else "out of tolerance"
+            state = standing(row) or ", within tolerance"
             unit = UNITS.get(self.axis.unit, self.axis.unit)
             self.setAccessibleName(
-                f"{self.axis.name}: {difference_text(self.axis, row.after)} {unit}, {state}"
+                f"{self.axis.name}: {difference_text(self.axis, row.value)}{doubt_text(row)} {unit}{state}"
             )
         self.update()
 
@@ -109,17 +111,31 @@ class LedgerRow(QWidget):
             p.drawText(
                 QRectF(left, 20, right - left - self.button.width(), 18),
                 middle,
-                f"hero {value_text(self.axis, row.hero)}     shot {value_text(self.axis, row.shot)}"
-                f"     now {value_text(self.axis, row.hero + row.after)}"
-                + (f"     line {SKIN_ANGLE:g}" if self.axis.name == "skin hue" else ""),
+                _details(self.axis, row),
             )
         number = QRectF(unit_box.left() - 64, 1, 60, 20)
         draw_gauge(
-            p, QRectF(name.right(), 1, number.left() - name.right() - 2, 20), row.after, self.axis.tolerance
+            p,
+            QRectF(name.right(), 1, number.left() - name.right() - 2, 20),
+            row.value,
+            self.axis.tolerance,
+            row.doubt,
         )
         p.setFont(theme.font(theme.BASE, not row.within))
         p.setPen(theme.BRIGHT if not row.within else theme.DIM)
-        p.drawText(number, middle | Qt.AlignmentFlag.AlignRight, difference_text(self.axis, row.after))
+        p.drawText(number, middle | Qt.AlignmentFlag.AlignRight, difference_text(self.axis, row.value))
+
+
+def _details(axis: Axis, row: Row) -> str:
+    """The selected row's second line: where hero and shot are; or what the chart says, where the picture says more."""
+    if math.isfinite(row.beside):
+        seen = difference_text(axis, row.beside) + doubt_text(row)
+        return f"chart {difference_text(axis, row.after)}     picture {seen}"
+    return (
+        f"hero {value_text(axis, row.hero)}     shot {value_text(axis, row.shot)}"
+        f"     now {value_text(axis, row.hero + row.after)}"
+        + (f"     line {SKIN_ANGLE:g}" if axis.name == "skin hue" else "")
+    )
 
 
 class Ledger(QWidget):

@@ -24,7 +24,7 @@ if TYPE_CHECKING:
     from aquin.desk.bench.files import Files
     from aquin.desk.session import Session
     from aquin.jobs import shown_shot
-    from aquin.match.engine import Source
+    from aquin.jobs.shown_shot import Told
     from aquin.measure.skin import Dab
     from aquin.production import Production, audit, cells, grading, history
     from aquin.production.audit import Finding
@@ -183,18 +183,18 @@ class BenchLink(QObject):
         self._serial += 1
         serial, config = self._serial, self.session.config
 
-        def work() -> tuple[int, Source | None]:
+        def work() -> tuple[int, Told | None]:
             from aquin.production.shoot import Shoot
 
             try:
-                return serial, shown_shot.known_source(production, Shoot(production, config), shot)
+                return serial, shown_shot.known_of(production, Shoot(production, config), shot)
             except AquinError:
                 return serial, None
 
         self._learning.ask(work)
         return True
 
-    def _learnt(self, found: tuple[int, Source | None]) -> None:
+    def _learnt(self, found: tuple[int, Told | None]) -> None:
         if found[0] != self._serial:
             return
         self.files.waiting = False

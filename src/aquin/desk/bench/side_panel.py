@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QEvent, QObject, QPoint, Qt, Signal
@@ -24,6 +25,7 @@ from aquin.desk.bench.stack import Stack
 from aquin.desk.bench.state import BenchState
 from aquin.desk.commands import tip, words
 from aquin.desk.kit import theme
+from aquin.desk.kit.axes import disagreement, doubt_text, unsureness
 from aquin.desk.kit.columns import COLUMNS, Columns
 from aquin.desk.kit.labels import Words
 from aquin.desk.kit.number import Number
@@ -32,6 +34,7 @@ from aquin.desk.kit.section import Section
 if TYPE_CHECKING:
     from aquin.charts.solve import Solution
     from aquin.match.engine import Match, Weight
+    from aquin.measure.ledger import Row
 
 ROW = 22
 """Height of an alternative."""
@@ -259,15 +262,21 @@ class SidePanel(QScrollArea):
         )
         self.note.show_text(text or "")
 
-    def show_evidence(self, match: Match | None) -> None:
-        """What speaks for the match, and how sure it is."""
+    def show_evidence(self, match: Match | None, rows: Sequence[Row] = ()) -> None:
+        """What speaks for the match, and how sure it is; before that, where it disagrees with the picture."""
         sure = match and match.confidence(match.solution())
         self.evidence.setText(f"sure {sure:.2f}" if match else "")
         lines = "\n".join(s.line for s in match.sources) if match else ""
         self.evidence.setToolTip(f"How far the match is believed, from 0 to 1, by\n{lines}" if match else "")
         by = " and ".join(s.line.rsplit(", sure", 1)[0] for s in match.sources) if match else ""
-        self.by.setText(by)
-        self.by.setToolTip(lines)
+        against = ", ".join(r.axis.name for r in rows if r.contradicted)
+        unsure = ", ".join(f"{r.axis.name}{doubt_text(r)}" for r in rows if r.doubtful)
+        short = (
+            f"chart and picture disagree: {against}" if against else f"to look at: {unsure}" if unsure else by
+        )
+        self.by.setText(short)
+        said = [line for line in (disagreement(rows), unsureness(rows), lines) if line]
+        self.by.setToolTip("\n".join(said))
 
     def show_solutions(self, match: Match | None, state: BenchState) -> None:
         """The models, and what their columns are."""

@@ -18,7 +18,8 @@ from aquin.measure.skin import Dab
 
 if TYPE_CHECKING:
     from aquin.charts.solve import Solution
-    from aquin.match.engine import Match, Source, Weight
+    from aquin.jobs.shown_shot import Told
+    from aquin.match.engine import Match, Weight
     from aquin.production.audit.finding import Finding
 
 Pair = tuple[At, At]
@@ -89,7 +90,7 @@ class BenchState:
         self.pictures: PictureValues | None = None
         """What the ledger measures on whole pictures, where that is known for the current grade."""
         self.tolerances: dict[str, float] = {}
-        self.given: Source | None = None
+        self.given: Told | None = None
         """What the production knows of this shot beside its hero."""
         self.known = Known()
         self.strength = 1.0
@@ -240,7 +241,7 @@ class BenchState:
         """What speaks for the shot: of the match, or, before that is solved, what the production knows."""
         if self.match is not None:
             return self.match.evidence
-        return self.given.evidence if self.given is not None else None
+        return self.given.source.evidence if self.given is not None else None
 
     def ledger(self, grade: Grade | None = None) -> list[Row]:
         """The ledger under the current grade (or with it off); empty where nothing is known."""
@@ -248,7 +249,10 @@ class BenchState:
         if self.evidence is None:
             return list(self.known.rows) if shown == self.known.grade else []
         pictures = self.pictures
-        rows = measure(self.evidence, shown, pictures, self.tolerances)
+        if self.given is not None and (self.match is None or self.match.sources[0] is self.given.source):
+            rows = self.given.rows(shown, pictures, self.tolerances)
+        else:  # a chart in both, or what a person named, speaks for itself
+            rows = measure(self.evidence, shown, pictures, self.tolerances)
         if (
             pictures is None and shown == self.known.grade
         ):  # what the Board measured on the pictures holds meanwhile
@@ -303,7 +307,14 @@ class BenchState:
                 return words, f"bench.corners_{role}"
         if self.match is None:
             return "Reading and solving", ""
-        off = [row for row in self.ledger(self.now.grade) if not row.within and row.axis.name in MAIN]
+        deciding = [row for row in self.ledger(self.now.grade) if row.axis.name in MAIN]
+        off = [row for row in deciding if not row.within and not row.doubtful]
+        unsure = [row for row in deciding if row.doubtful]
+        if unsure and not off:
+            return (
+                f"How far the {unsure[0].axis.name} is off is not known: name the same thing in both pictures",
+                "bench.pairs",
+            )
         if off:
             axes = "axis is" if len(off) == 1 else "axes are"
             return f"{len(off)} {axes} out of tolerance: settle all", "bench.settle_all"

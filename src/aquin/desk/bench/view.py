@@ -24,6 +24,7 @@ from aquin.desk.bench.state import BenchState
 from aquin.desk.bench.tools import Tools
 from aquin.desk.kit import theme
 from aquin.desk.kit.ask import EXPORTS, ask_save
+from aquin.desk.kit.axes import disagreement
 from aquin.desk.kit.jobs import Jobs
 from aquin.desk.session import Session
 from aquin.jobs.load_side import ROLES, Role
@@ -316,7 +317,7 @@ class BenchView(QWidget):
         self._show_numbers()
         self._show_marks()
         self.panel.show_solutions(state.match, state)
-        self.panel.show_evidence(state.match)
+        self.panel.show_evidence(state.match, state.ledger())
         self.panel.export_button.setEnabled(state.side("shot") is not None)
         busy = self.jobs.titles
         self.state_label.setText(busy[0] if busy else "")
@@ -379,6 +380,15 @@ class BenchView(QWidget):
                     "Show in Shots",
                     "All that speaks for it, and setting it aside",
                     lambda: self.asked.emit("shots.finding"),
+                )
+            )
+        elif against := disagreement(self.state.ledger()):
+            words = f"?  {against}"
+            choices.append(
+                (
+                    "Name a pair (J)",
+                    "The same thing in both pictures decides",
+                    lambda: self.asked.emit("bench.pairs"),
                 )
             )
         self.finding_notice.say(words, choices)

@@ -6,11 +6,11 @@ from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QListWidget, QPush
 
 from aquin.desk.commands import tip, words
 from aquin.desk.kit import theme
-from aquin.desk.kit.axes import difference_text, doubt_text
+from aquin.desk.kit.axes import disagreement, unsureness
 from aquin.desk.kit.columns import Columns
 from aquin.desk.kit.labels import Words
 from aquin.measure.ledger import Row
-from aquin.production.cells import Cell, ShotState, State, doubts
+from aquin.production.cells import Cell, ShotState, State
 from aquin.production.matching import MODELS
 
 PANEL = 292
@@ -153,24 +153,7 @@ def about_shot(state: ShotState) -> str:
 
 def doubt_lines(rows: Sequence[Row]) -> list[str]:
     """What is not known well enough, and what would settle it; and where chart and pictures disagree."""
-    lines = []
-    unsure = [f"{r.axis.name}{doubt_text(r)} {r.axis.unit}" for r in doubts(tuple(rows))]
-    if unsure:
-        lines.append(
-            f"To look at: {', '.join(unsure)}. A pair of the same things, named on the Bench (J), or a chart before "
-            "both cameras would settle it."
-        )
-    against = [r for r in rows if r.contradicted]
-    if against:
-        said = ", ".join(
-            f"{r.axis.name} {difference_text(r.axis, r.after)} by chart, {difference_text(r.axis, r.beside)} by the "
-            "picture"
-            for r in against
-        )
-        lines.append(
-            f"They disagree: {said}. Likely the light on the chart, another exposure, a wrong tag, or the hero's clip."
-        )
-    return lines
+    return [line for line in (unsureness(rows), disagreement(rows)) if line]
 
 
 def by_words(by: str) -> str:

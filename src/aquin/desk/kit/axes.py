@@ -1,8 +1,9 @@
 """The ledger's axes in words: units, what each one means, and differences as people write them."""
 
 import math
+from collections.abc import Sequence
 
-from aquin.measure.ledger import AXES, Axis, Row
+from aquin.measure.ledger import AXES, MAIN, Axis, Row
 
 UNITS = {
     "stop": "st",
@@ -85,6 +86,34 @@ def standing(row: Row) -> str:
     if row.doubtful:
         return ", not known well enough"
     return "" if row.within else ", out of tolerance"
+
+
+def disagreement(rows: Sequence[Row]) -> str:
+    """Where charts and the picture say different things beyond both tolerances, with what is likely the reason."""
+    against = [r for r in rows if r.contradicted]
+    if not against:
+        return ""
+    said = ", ".join(
+        f"{r.axis.name} {difference_text(r.axis, r.after)} by chart, {difference_text(r.axis, r.beside)}"
+        f"{doubt_text(r)} by the picture"
+        for r in against
+    )
+    return f"They disagree: {said}. Likely the light on the chart, another exposure, a wrong tag, or the hero's clip."
+
+
+def unsureness(rows: Sequence[Row]) -> str:
+    """What decides and is not known well enough, and what would settle it."""
+    found = [
+        f"{r.axis.name}{doubt_text(r)} {UNITS.get(r.axis.unit, r.axis.unit)}"
+        for r in rows
+        if r.axis.name in MAIN and r.doubtful
+    ]
+    if not found:
+        return ""
+    return (
+        f"To look at: {', '.join(found)}. A pair of the same things, named on the Bench (J), or a chart before both "
+        "cameras would settle it."
+    )
 
 
 def value_text(axis: Axis, value: float) -> str:
