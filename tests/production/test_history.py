@@ -117,7 +117,7 @@ def opened(path: Path, name: str) -> tuple[Production, Shoot, Setup]:
     setup = next(s for s in production.all(Setup) if s.name == "upper-deck")
     desk = Shoot(production, config_of(production))
     places = [p for p in desk.shots if p[0] == setup.id]
-    known_charts(desk, places)
+    known_charts(desk)
     compare_frames(desk, places, 1)
     return production, desk, setup
 

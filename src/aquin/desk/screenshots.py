@@ -11,7 +11,7 @@ from aquin.desk.app import application, put_away
 from aquin.desk.window import Window
 from aquin.measure.skin import Dab
 from aquin.production import Production, Setup, Shot
-from aquin.production.drifting import changing
+from aquin.production.drifting import drift_in
 from aquin.production.ledgers import known_frames
 from aquin.production.shoot import Shoot
 
@@ -225,7 +225,7 @@ def _draw_light(window: Window, folder: Path, written: list[Path]) -> None:
         return
     shoot = Shoot(production, config)
     known_frames(shoot, list(board.cells))
-    most = max(board.cells, key=lambda place: changing(shoot, place[0]))
+    most = max(board.cells, key=lambda place: drift_in(shoot, production.get(Setup, place[0])).span)
     board.table.choose([most])
     board.ask_drift()
     settle_down(window)

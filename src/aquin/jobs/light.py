@@ -41,7 +41,7 @@ def look_at_light(
     """
     shoot = Shoot(production, config)
     places = [p for p in shoot.shots if p[0] == setup.id]
-    known_charts(shoot, places)
+    known_charts(shoot)
     if compare:
         compare_frames(shoot, places, jobs, tell)
     else:

@@ -125,7 +125,7 @@ def known_of(production: Production, shoot: Shoot, shot: Shot) -> Told | None:
     if at is None:
         return None
     place = (shot.setup_id, shot.camera_id)
-    known_charts(shoot, [place])
+    known_charts(shoot)
     known_frames(shoot, [place])
     evidence, by = shot_evidence(shoot, shot, at)
     sure = SURE.get(by, 0.0)

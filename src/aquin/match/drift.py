@@ -64,6 +64,18 @@ class Drift:
         variance = size**2 - np.einsum("ij,jk,ik->i", across, inverse, across)
         return from_parts(mean), np.sqrt(np.maximum(variance, 0) + NOISE**2)
 
+    @property
+    def span(self) -> float:
+        """Stops by which a channel changes over all that was seen."""
+        return float(np.ptp([s.change for s in self.seen], axis=0).max()) if len(self.seen) > 1 else 0.0
+
+    def between(self, one: float, other: float) -> float:
+        """Stops by which a channel differs between two times of day, its own uncertainty included."""
+        if len(self.seen) < 2:
+            return 0.0
+        values, errors = self.curve(np.array([one, other]))
+        return float(np.hypot(np.abs(values[0] - values[1]).max(), errors.max()))
+
     @staticmethod
     def _shape(times: Float64, parts: Float64, noise: Float64) -> tuple[float, float]:
         """Length and size of the greatest likelihood."""

@@ -16,12 +16,13 @@ import numpy as np
 from aquin.arrays import Float32, Float64
 from aquin.colour.grade import Balance
 from aquin.colour.grade import Grade as Correction
-from aquin.match.drift import to_parts
+from aquin.match.drift import Drift, to_parts
 from aquin.match.materials import match_materials
 from aquin.production.audit.light import STOPS_A_MIRED
-from aquin.production.drifting import changing
+from aquin.production.drifting import apart, drift_in
 from aquin.production.kept_work import cached
 from aquin.production.match_work import Ref, SeeJob, side_of
+from aquin.production.records import Setup
 from aquin.production.shoot import hash_of, shot_grade
 
 if TYPE_CHECKING:
@@ -123,11 +124,11 @@ def verdicts(
     jobs: int | None = None,
     tell: Tell | None = None,
     known: Mapping[str, float] | None = None,
-    drifts: Mapping[str, float] | None = None,
+    drifts: Mapping[str, Drift] | None = None,
 ) -> dict[str, Verdict]:
     """By the shot's id, of all shots of cells that can be compared. `trims`: grades of the hero cameras' shots that
     were just decided. `known`: stops by which a shot is exposed unlike its siblings, which are taken off first and
-    given back. `drifts`: by setup, stops by which its light changes while it is filmed.
+    given back. `drifts`: by setup, how its light changes while it is filmed.
     """
     wanted: dict[str, tuple[Shot, SeeJob]] = {}
     known = known or {}
@@ -145,7 +146,8 @@ def verdicts(
         at = shoot.moment(shot)
         assert at is not None
         grades = _grades(shoot, shot, at.hero, trims, known)
-        made = verdict_of(shoot, shot, found.get(key, {}), *grades, (drifts or {}).get(shot.setup_id, 0.0))
+        light = (drifts or {}).get(shot.setup_id, Drift(()))
+        made = verdict_of(shoot, shot, found.get(key, {}), *grades, apart(light, shot, at.hero))
         if made is not None:
             out[shot.id] = replace(made, off=made.off + known.get(shot.id, 0.0))
     return out
@@ -175,7 +177,7 @@ def verdict_of(
     shoot: Shoot, shot: Shot, like: Mapping[str, Any], theirs: Correction, own: Correction, drift: float
 ) -> Verdict | None:
     """Both witnesses together; None where neither speaks. `theirs`, `own`: the grades of hero and shot; `drift`: stops
-    by which the setup's light changes.
+    by which light differs between the two, where they were not filmed at one time.
     """
     at = shoot.moment(shot)
     said: list[tuple[Float64, Float64, Float64, str]] = []
@@ -218,7 +220,7 @@ def beside_of(shoot: Shoot, places: Sequence[CellKey]) -> dict[str, Verdict]:
     """By shot, from what is known: how far it is from its hero under the grades that they have now."""
     wanted = _now(shoot, places)
     found = shoot.production.measured_of(MATERIALS, [j.key for j in wanted.values()])
-    drifts: dict[str, float] = {}
+    drifts: dict[str, Drift] = {}
     out: dict[str, Verdict] = {}
     for place in places:
         for shot in shoot.shots.get(place, ()):
@@ -227,9 +229,9 @@ def beside_of(shoot: Shoot, places: Sequence[CellKey]) -> dict[str, Verdict]:
                 continue
             grades = shot_grade(shoot, at.hero), shot_grade(shoot, shot)
             if not at.same_time and shot.setup_id not in drifts:
-                drifts[shot.setup_id] = changing(shoot, shot.setup_id)
-            drift = drifts.get(shot.setup_id, 0.0)
-            made = verdict_of(shoot, shot, found[job.key], *grades, drift)
+                drifts[shot.setup_id] = drift_in(shoot, shoot.production.get(Setup, shot.setup_id))
+            light = 0.0 if at.same_time else apart(drifts[shot.setup_id], shot, at.hero)
+            made = verdict_of(shoot, shot, found[job.key], *grades, light)
             if made is not None:
                 out[shot.id] = made
     return out

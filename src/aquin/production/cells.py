@@ -197,7 +197,7 @@ def board(
     setups = sorted(production.all(Setup), key=lambda s: s.position)
     cameras = sorted(production.all(Camera), key=lambda c: c.position)
     places = [(s.id, c.id) for s in setups for c in cameras if (s.id, c.id) in shoot.shots]
-    known_charts(shoot, places)
+    known_charts(shoot)
     known_frames(shoot, places)
     limits = tolerances_of(production)
     jobs = {shot.id: look_jobs(shoot, shot, screen) for place in places for shot in shoot.shots[place]}

@@ -12,8 +12,8 @@ from aquin.colour.grade import Grade as Correction
 from aquin.match.drift import to_parts
 from aquin.production.audit.light import STOPS_A_MIRED, kelvin
 from aquin.production.beside import SPREAD, SPREAD_AUTO, CellVerdict, Verdict, of_cell, verdicts, without
-from aquin.production.drifting import changing
-from aquin.production.records import Camera, Grade
+from aquin.production.drifting import drift_in
+from aquin.production.records import Camera, Grade, Setup
 from aquin.production.trims import Trim, exposed_apart
 
 if TYPE_CHECKING:
@@ -33,7 +33,8 @@ def corrected(
     ids. `trims`: of the hero cameras' shots, just decided.
     """
     graded = {t.shot.id: Correction.of(t.record.values) for t in trims if t.record.on}
-    known, drifts = exposed_apart(shoot, places), {p[0]: changing(shoot, p[0]) for p in places}
+    known = exposed_apart(shoot, places)
+    drifts = {id: drift_in(shoot, shoot.production.get(Setup, id)) for id in {p[0] for p in places}}
     found = verdicts(shoot, places, graded, jobs, tell, known, drifts)
     out: dict[str, Verdict] = {}
     for place in places:
@@ -42,7 +43,7 @@ def corrected(
             continue
         camera = shoot.production.get(Camera, place[1])
         auto = any(not kelvin(s.white).isdigit() for s in shoot.shots[place] if s.kind == "shot")
-        spread = float(np.hypot(SPREAD_AUTO if auto else SPREAD, drifts[place[0]]))
+        spread = float(np.hypot(SPREAD_AUTO if auto else SPREAD, drifts[place[0]].span))
         cell = of_cell(own, [id for id in own if shoot.odd.get(id)], spread)
         out |= cell.shots
         if place in made and camera is not None:

@@ -4,11 +4,9 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-import numpy as np
-
 from aquin.match.drift import Drift, Seen, drift_of
 from aquin.production.heroes import hero_of
-from aquin.production.records import Setup
+from aquin.production.records import Setup, Shot
 from aquin.production.setups import seconds_of
 
 if TYPE_CHECKING:
@@ -32,7 +30,11 @@ def drift_in(shoot: Shoot, setup: Setup) -> Drift:
     return drift_of(seen)
 
 
-def changing(shoot: Shoot, setup_id: str) -> float:
-    """Stops by which a setup's light changes while it is filmed, as far as it is known."""
-    seen = drift_in(shoot, shoot.production.get(Setup, setup_id)).seen
-    return float(np.ptp([s.change for s in seen], axis=0).max()) if len(seen) > 1 else 0.0
+def apart(drift: Drift, shot: Shot, hero: Shot) -> float:
+    """Stops by which light differs between two shots, as far as it is known; where one has no time of day, between any
+    two of the setup.
+    """
+    times = seconds_of(shot), seconds_of(hero)
+    if times[0] is None or times[1] is None:
+        return drift.span
+    return drift.between(sum(times[0]) / 2, sum(times[1]) / 2)

@@ -88,7 +88,7 @@ def measure_cells(
 ) -> None:
     """Measure what ledgers of cells' shots need under their present grades: frames compared, and pictures."""
     shoot = Shoot(production, config)
-    known_charts(shoot, places)
+    known_charts(shoot)
     compare_frames(shoot, places, jobs, part(tell, 0.0, 0.4))
     keep_beside(shoot, places, jobs, part(tell, 0.4, 0.6))
     wanted: dict[str, LookJob] = {}
@@ -112,9 +112,10 @@ def measure_cells(
             production.keep_measured(LOOK, fresh)
 
 
-def known_charts(shoot: Shoot, places: Sequence[CellKey]) -> None:
-    """What was read of the charts of cells and their heroes, from the cache."""
-    keys = [job.key for s in needed(shoot, places) if (job := shoot.chart_job(s)) is not None]
+def known_charts(shoot: Shoot) -> None:
+    """What was read of all charts, from the cache: where a cell's own chart is in doubt, another setup's stands in."""
+    shots = needed(shoot, list(shoot.shots))
+    keys = [job.key for s in shots if (job := shoot.chart_job(s)) is not None]
     shoot.readings |= shoot.production.measured_of(READING, keys)
 
 

@@ -142,7 +142,7 @@ def settle(
     )
     read_charts(shoot, needed(shoot, ordered), jobs, part(tell, 0.0, 0.3))
     compare_frames(shoot, ordered, jobs, part(tell, 0.3, 0.65))
-    known_charts(shoot, list(shoot.shots))
+    known_charts(shoot)
     outcomes: dict[CellKey, Outcome] = {}
     made: dict[CellKey, Grade] = {}
     first = [p for p in ordered if is_hero(production, setups[p[0]], p[1])]

@@ -159,7 +159,7 @@ def history(file: of.File, shot: of.ShotName, as_json: of.AsJson = False) -> Non
         evidence, by = None, ""
         if at is not None:
             place = (found.setup_id, found.camera_id)
-            known_charts(shoot, [place])
+            known_charts(shoot)
             known_frames(shoot, [place])
             evidence, by = shot_evidence(shoot, found, at)
         steps = []
