@@ -124,9 +124,9 @@ class Row:
 
     @property
     def doubtful(self) -> bool:
-        """Whether it is not known well enough to say that it is within tolerance, or not."""
+        """Whether it is not known well enough (two standard errors) to say that it is within tolerance, or not."""
         limit = self.axis.tolerance
-        return bool(self.doubt > limit and abs(self.value) <= limit + self.doubt)
+        return bool(self.doubt > limit and abs(self.value) <= limit + 2 * self.doubt)
 
     @property
     def within(self) -> bool:
