@@ -1,9 +1,10 @@
 """The match of whole shoots judged against their truth, on shoots of many seeds that are filmed at just the frames
 that are compared.
 
-    python benchmarks/seeds.py FOLDER [SEED ...]
+    python benchmarks/seeds.py FOLDER [--careless] [SEED ...]
 
-Without seeds, those that are kept for judging (`tests/yardstick.py`); nothing may be chosen on them. FOLDER keeps
+Without seeds, those that are kept for judging (`tests/yardstick.py`); nothing may be chosen on them. With
+--careless the crew films every chart in whatever light is there. FOLDER keeps
 what was filmed (two to four minutes a seed) and measured, so that another run settles from what is known.
 """
 
@@ -18,10 +19,11 @@ from common import ROOT
 sys.path.insert(0, str(ROOT / "tests"))
 
 
-def main(folder: Path, seeds: list[int]) -> None:
+def main(folder: Path, seeds: list[int], crew: str) -> None:
     every = []
+    print(f"crew: {crew}", flush=True)
     for seed in seeds:
-        base = filmed(folder / f"seed{seed}", seed)
+        base = filmed(folder / f"{crew}{seed}", seed, crew)
         rows = judged_again(base)
         every += rows
         say(f"seed {seed}", rows)
@@ -30,7 +32,7 @@ def main(folder: Path, seeds: list[int]) -> None:
         worst(every)
 
 
-def filmed(folder: Path, seed: int) -> Path:
+def filmed(folder: Path, seed: int, crew: str) -> Path:
     """The production of a seed: filmed, logged, audited, its heroes proposed and the telephone measured."""
     from aquin.production.audit import run_audit
     from aquin.production.charting import keep_profile, profile_of, read_series, series_of
@@ -49,7 +51,7 @@ def filmed(folder: Path, seed: int) -> Path:
         return path
     shutil.rmtree(folder, ignore_errors=True)
     begin = time.monotonic()
-    film_short(folder, seed, folder / "truth", series=("phone",))
+    film_short(folder, seed, folder / "truth", series=("phone",), crew=crew)
     print(f"seed {seed}: filmed in {time.monotonic() - begin:.0f} s", flush=True)
     begin = time.monotonic()
     log_demo(folder)
@@ -149,4 +151,5 @@ def worst(rows: list) -> None:
 if __name__ == "__main__":
     from yardstick import JUDGING
 
-    main(Path(sys.argv[1]), [int(s) for s in sys.argv[2:]] or list(JUDGING))
+    numbers = [int(s) for s in sys.argv[2:] if s.isdigit()]
+    main(Path(sys.argv[1]), numbers or list(JUDGING), "careless" if "--careless" in sys.argv else "careful")

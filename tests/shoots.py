@@ -9,7 +9,7 @@ from aquin.simulate.build import build_media, write_papers
 from aquin.simulate.cameras import CAMERAS
 from aquin.simulate.paperwork import camera_report
 from aquin.simulate.planning import plan
-from aquin.simulate.shoot import Event, Shoot, Take
+from aquin.simulate.shoot import Crew, Event, Shoot, Take
 from aquin.workers import each
 
 FRAMES = 3
@@ -23,11 +23,11 @@ def short(take: Take) -> Take:
     return replace(take, start=take.start + begin, frames=FRAMES, zero=take.zero - begin)
 
 
-def short_shoot(seed: int) -> Shoot:
-    whole = plan(seed)
+def short_shoot(seed: int, crew: Crew = "careful") -> Shoot:
+    whole = plan(seed, crew)
     takes = {t: short(t) for t in whole.takes}
     edit = tuple(Event(takes[e.take], 0, FRAMES) for e in whole.edit)
-    return Shoot(seed, tuple(takes.values()), edit)
+    return Shoot(seed, tuple(takes.values()), edit, crew)
 
 
 def film_short(
@@ -36,11 +36,12 @@ def film_short(
     truth: Path | None = None,
     keep: Callable[[Take], bool] | None = None,
     series: Collection[str] = (),
+    crew: Crew = "careful",
 ) -> Shoot:
     """Film everything but the exposure series into a folder laid out like the demo; only what `keep` wants, where it
     is given. `series`: the roles whose exposure series is filmed too.
     """
-    shoot = short_shoot(seed)
+    shoot = short_shoot(seed, crew)
     kept = tuple(
         t
         for t in shoot.takes

@@ -14,7 +14,7 @@ from aquin.errors import AquinError
 from aquin.frames import open_source
 from aquin.simulate import demo as demos
 from aquin.simulate.build import room_for
-from aquin.simulate.demo import MARK, SEED, build_demo, seed_in, session_takes
+from aquin.simulate.demo import MARK, SEED, build_demo, session_takes, shoot_in
 from aquin.simulate.planning import plan
 from aquin.simulate.sheet import contact_sheet
 from aquin.simulate.shoot import Take
@@ -99,9 +99,9 @@ def test_the_production_has_its_papers_and_its_configuration(demo: Path) -> None
         "edit/ferry-cut3.otio",
     )
     assert all((demo / name).is_file() for name in (*wanted, "config.ocio"))
-    assert seed_in(demo) == SEED
+    assert shoot_in(demo) == plan(SEED)
     with pytest.raises(AquinError, match="no simulated shoot"):
-        seed_in(demo.parent)
+        shoot_in(demo.parent)
 
 
 def test_reference_stills_are_16_bit_and_the_look_is_strong(

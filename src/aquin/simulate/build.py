@@ -14,7 +14,7 @@ from typing import Any
 import numpy as np
 
 from aquin.errors import AquinError
-from aquin.simulate.shoot import Shoot, Take
+from aquin.simulate.shoot import Crew, Shoot, Take
 from aquin.workers import begin
 
 Progress = Callable[[float, str], None]
@@ -60,7 +60,7 @@ def build_media(
             pool.submit(_film_place, shoot.seed, work[place], media, truth) for place in order
         }
         if papers is not None:
-            running.add(pool.submit(_write_papers, shoot.seed, papers))
+            running.add(pool.submit(_write_papers, shoot.seed, shoot.crew, papers))
         try:
             while running:
                 finished, running = wait(running, timeout=0.25, return_when=FIRST_COMPLETED)
@@ -190,10 +190,10 @@ def _keep_view(stage: Any, role: str, setup: str, truth: Path) -> None:
     )
 
 
-def _write_papers(seed: int, folder: Path) -> None:
+def _write_papers(seed: int, crew: Crew, folder: Path) -> None:
     from aquin.simulate.planning import plan
 
-    write_papers(plan(seed), folder)
+    write_papers(plan(seed, crew), folder)
 
 
 def write_papers(shoot: Shoot, folder: Path) -> None:

@@ -105,7 +105,8 @@ class Rolling:
                 shade = (1.25 + 2.6 * (away + 0.16), 0.62)
             elif away > 0.30:
                 shade = (3.0 * (away - 0.30), 0.5)
-        return self.picture.target(target, centre, yaw, pitch, roll, shade, t.other_light)
+        lit_as = self.stage.gathering() if t.shared else None
+        return self.picture.target(target, centre, yaw, pitch, roll, shade, t.other_light, lit_as)
 
     def levels(self, frame: int) -> Float32:
         """(HEIGHT, WIDTH, 3) sensor levels before exposure and noise. Shots move on every second frame, chart takes

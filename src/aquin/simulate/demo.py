@@ -17,9 +17,9 @@ from aquin.simulate.build import Progress, build_media, claim, room_for
 from aquin.simulate.cameras import CAMERAS, HERON, SKUA
 from aquin.simulate.film import write_still
 from aquin.simulate.planning import plan
-from aquin.simulate.shoot import Shoot, Take
+from aquin.simulate.shoot import CREWS, Crew, Shoot, Take
 
-VERSION = 2
+VERSION = 3
 MARK = ".aquin-demo.json"
 SESSION = "ferry.json"
 TRUTH_MARK = ".aquin-truth.json"
@@ -36,6 +36,7 @@ def build_demo(
     truth: Path | None = None,
     only: Callable[[Take], bool] | None = None,
     jobs: int | None = None,
+    crew: Crew = "careful",
 ) -> Path:
     """Build the ferry shoot in `folder` unless it is there already; returns the session file that opens it.
 
@@ -52,7 +53,7 @@ def build_demo(
         claim(truth, TRUTH_MARK)
         (truth / TRUTH_MARK).write_text("{}", encoding="utf-8")
     with _clear_errors(folder):
-        config, shoot = _begin(folder, seed, MEGABYTES if only is None else 0)
+        config, shoot = _begin(folder, seed, MEGABYTES if only is None else 0, crew)
         takes = [t for t in shoot.takes if only is None or only(t)]
         media = folder / "media"
         build_media(
@@ -61,7 +62,7 @@ def build_demo(
         tell(0.97, "reference stills")
         write_references(shoot, media, folder / "references", config)
         _write_session(folder, shoot)
-        _mark(folder, seed, done=True)
+        _mark(folder, shoot, done=True)
     tell(1.0, "done")
     return folder / SESSION
 
@@ -88,25 +89,26 @@ def is_done(folder: Path) -> bool:
     return found.get("version") == VERSION and bool(found.get("done")) and (folder / SESSION).is_file()
 
 
-def _begin(folder: Path, seed: int, megabytes: int) -> tuple[ColourConfig, Shoot]:
+def _begin(folder: Path, seed: int, megabytes: int, crew: Crew = "careful") -> tuple[ColourConfig, Shoot]:
     """Claim the folder, clear out another version, and write the configuration."""
     claim(folder, MARK)
     if megabytes:
         room_for(folder, megabytes)
     found = _read(folder / MARK)
-    if (found.get("version"), found.get("seed")) != (VERSION, seed):
+    shoot = plan(seed, crew)
+    if (found.get("version"), found.get("seed"), found.get("crew")) != (VERSION, seed, crew):
         _sweep(folder)
-    _mark(folder, seed, done=False)
+    _mark(folder, shoot, done=False)
     (folder / "media").mkdir(exist_ok=True)
     config = ColourConfig.load().with_encodings(
         *(e for c in CAMERAS.values() if not c.baked for e in (c.encoding, c.linear_encoding))
     )
     write_safely(folder / "config.ocio", lambda p: _put(p, config.text()), force=True)
-    return config, plan(seed)
+    return config, shoot
 
 
-def _mark(folder: Path, seed: int, done: bool) -> None:
-    text = json.dumps({"version": VERSION, "seed": seed, "done": done})
+def _mark(folder: Path, shoot: Shoot, done: bool) -> None:
+    text = json.dumps({"version": VERSION, "seed": shoot.seed, "crew": shoot.crew, "done": done})
     write_safely(folder / MARK, lambda p: _put(p, text), force=True)
 
 
@@ -127,14 +129,15 @@ def _clear_errors(folder: Path) -> Iterator[None]:
         ) from error
 
 
-def seed_in(folder: Path) -> int:
-    """The seed of a built shoot. Raises AquinError when it is none."""
-    seed = _read(folder / MARK).get("seed")
-    if not isinstance(seed, int):
+def shoot_in(folder: Path) -> Shoot:
+    """The plan of a built shoot. Raises AquinError when it is none."""
+    found = _read(folder / MARK)
+    seed, crew = found.get("seed"), found.get("crew")
+    if not isinstance(seed, int) or crew not in CREWS:
         raise AquinError(
             "this is no simulated shoot", folder, "Build one first: aquin demo, or aquin simulate shoot DIR"
         )
-    return seed
+    return plan(seed, crew)
 
 
 def session_takes(shoot: Shoot) -> tuple[Take, Take]:

@@ -16,6 +16,7 @@ from aquin.simulate.shoot import (
     SERIES_STOPS,
     SETUPS,
     SILENT_PAIR,
+    Crew,
     Event,
     Form,
     Kind,
@@ -28,7 +29,7 @@ Naming = Callable[[str, int], tuple[str, str]]
 """Role and day to the next clip name and its card."""
 
 
-def plan(seed: int = 2026) -> Shoot:
+def plan(seed: int = 2026, crew: Crew = "careful") -> Shoot:
     """The shoot of a seed: 50 shots, their charts and cards, four exposure series, eleven mistakes, the edit."""
     random = np.random.default_rng(seed)
     takes: list[Take] = []
@@ -63,18 +64,44 @@ def plan(seed: int = 2026) -> Shoot:
                     error_stops=error,
                 )
             )
+    hasty = careless_setups(seed, crew)
     for setup in SETUPS:
         begin = frames_of(setup.starts, RATE)
-        for role in setup.roles:
-            takes += _measured_takes(setup, role, begin, name, random)
+        cards: dict[str, Take] = {}
+        for k, role in enumerate(setup.roles):
+            made = _measured_takes(setup, role, begin, name, random)
+            takes += [_held(t, k, None if setup.name in hasty else cards) for t in made]
         for number, minute in enumerate(setup.minutes, 1):
             together = begin + round(minute * 60 * 24) + int(random.integers(0, 240))
             for role in setup.roles:
                 takes.append(_shot(setup, role, number, together, name, random))
     takes = _sequences(takes)
     takes = _with_mistakes(takes, random)
-    shoot = Shoot(seed, tuple(takes))
+    shoot = Shoot(seed, tuple(takes), crew=crew)
     return replace(shoot, edit=tuple(_edit(shoot, random)))
+
+
+def careless_setups(seed: int, crew: Crew) -> set[str]:
+    """The setups in which cards are held before each camera in turn, wherever it stands."""
+    names = [s.name for s in SETUPS]
+    if crew == "careless":
+        return set(names)
+    random = np.random.default_rng([seed, 14])
+    return {names[int(k)] for k in random.choice(len(names), 2, replace=False)}
+
+
+TURN = 120
+"""Frames from one camera's card to the next one's."""
+
+
+def _held(take: Take, turn: int, cards: dict[str, Take] | None) -> Take:
+    """A card's take as the crew holds it: in turn, or, with the setup's `cards` so far, once before all cameras."""
+    if take.kind != "chart":
+        return take
+    if cards is None:
+        return replace(take, start=take.start + turn * TURN)
+    first = cards.setdefault(take.target, take)
+    return replace(take, start=first.start + first.zero - take.zero, shared=True)
 
 
 HABITS = {

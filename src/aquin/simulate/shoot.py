@@ -9,6 +9,11 @@ from aquin.simulate.cameras import ROLES, Camera
 from aquin.simulate.film import RATE
 
 Kind = Literal["shot", "chart", "still", "series"]
+Crew = Literal["careful", "careless"]
+CREWS: tuple[Crew, ...] = ("careful", "careless")
+"""How cards are filmed. A careful crew holds each once where the people are, before all cameras at once, in all setups
+but two; a careless one holds it before each camera in turn, in whatever light is there.
+"""
 
 
 @dataclass(frozen=True)
@@ -163,6 +168,8 @@ class Take:
     push: float = 0.0
     drift: tuple[float, float] = (0.0, 0.0)
     """Pixels per second."""
+    shared: bool = False
+    """Whether the target is held once for all cameras, in the light on the people."""
     mistake: str = ""
     other_light: str = ""
     rate: int = 24
@@ -209,6 +216,7 @@ class Shoot:
     seed: int
     takes: tuple[Take, ...]
     edit: tuple[Event, ...] = field(default=())
+    crew: Crew = "careful"
 
     @cached_property
     def shots(self) -> tuple[Take, ...]:

@@ -201,6 +201,18 @@ class Stage:
             (float(np.median(layer.distance[layer.hit])) for layer in self._groups.values()), default=3.0
         )
 
+    def gathering(self) -> tuple[Float64, Float64]:
+        """Where a card is held that all cameras see: before the person who is nearest to the main camera, and its
+        face, turned to that camera. (3,) each.
+        """
+        eye = np.array(self.place.lenses["main"].eye, np.float64)
+        poses = [pose for _, pose in self.place.people.values()]
+        flat = np.array([1.0, 0.0, 1.0])
+        near = min(poses, key=lambda p: float(np.linalg.norm((np.array(p.at) - eye) * flat)))
+        face = (eye - np.array(near.at, np.float64)) * flat
+        face /= max(float(np.linalg.norm(face)), 1e-9)
+        return np.array(near.at, np.float64) + [0.0, 0.9 if near.seated else 1.25, 0.0] + 0.55 * face, face
+
     def picture(self, camera: Camera, minutes: float = 0.0) -> "Picture":
         """The place in this camera's levels, ready to make frames."""
         factors = self.factors(minutes)
@@ -358,12 +370,14 @@ class Picture:
         roll: float,
         shade: tuple[float, float] | None = None,
         other_light: str = "",
+        lit_as: tuple[Float64, Float64] | None = None,
     ) -> tuple[Callable[[Float32], None], Held]:
         """A painter for `frame` that holds the target at a point, facing the lens but for yaw, pitch, roll
         (degrees); and how it is lit.
 
         `shade` (position -1 to 2 across the target, depth 0 to 1) lets a soft shadow lie over it, from the left to
-        there. `other_light` names a spectrum that lights the target in place of the scene's.
+        there. `other_light` names a spectrum that lights the target in place of the scene's. `lit_as`: a point and a
+        face, (3,) each, whose light is on it: the target is there, and the camera goes near.
         """
         stage = self.stage
         right, up, forward = stage.lens.axes
@@ -377,6 +391,13 @@ class Picture:
         light, shine = stage.sight.light_at(
             points, np.repeat(normal[None], len(points), 0).astype(np.float32), "chart face"
         )
+        if lit_as is not None:
+            there, _ = stage.sight.light_at(
+                (lit_as[0] + points - centre).astype(np.float32),
+                np.repeat(lit_as[1][None], len(points), 0).astype(np.float32),
+                "chart face",
+            )
+            light, shine = there, shine * (there.mean() / max(float(light.mean()), 1e-9))
         corners = np.array(
             [
                 centre + a * wide * across + b * high * down

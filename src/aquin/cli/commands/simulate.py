@@ -161,6 +161,10 @@ def shoot(
     setup: Annotated[
         list[str] | None, typer.Option("--setup", help="Only this setup (may be repeated).")
     ] = None,
+    crew: Annotated[
+        str,
+        typer.Option("--crew", help="How cards are filmed: careful (once, before all cameras), or careless."),
+    ] = "careful",
     jobs: Annotated[
         int | None, typer.Option("--jobs", help="How many processes film; as many as processors if left out.")
     ] = None,
@@ -170,8 +174,10 @@ def shoot(
     from aquin.cli.output import with_progress
     from aquin.simulate.demo import build_demo
     from aquin.simulate.planning import plan
-    from aquin.simulate.shoot import SETUPS
+    from aquin.simulate.shoot import CREWS, SETUPS
 
+    if crew not in CREWS:
+        raise AquinError(f"there is no crew '{crew}'", None, f"Use {' or '.join(CREWS)}")
     known = [s.name for s in SETUPS] + ["test-corner"]
     for name in setup or []:
         if name not in known:
@@ -182,14 +188,15 @@ def shoot(
     made = with_progress(
         "filming",
         lambda tell: build_demo(
-            folder.absolute(), tell, seed, truth.absolute() if truth else None, only, jobs
+            folder.absolute(), tell, seed, truth.absolute() if truth else None, only, jobs, crew
         ),
     )
-    takes = [t for t in plan(seed).takes if only is None or only(t)]
+    takes = [t for t in plan(seed, crew).takes if only is None or only(t)]
     size = sum(p.stat().st_size for p in folder.rglob("*") if p.is_file())
     data = {
         "session": str(made),
         "seed": seed,
+        "crew": crew,
         "takes": len(takes),
         "shots": sum(t.kind == "shot" for t in takes),
         "megabytes": round(size / 1e6, 1),
@@ -212,13 +219,12 @@ def sheet(
     import cv2
 
     from aquin.files import write_safely
-    from aquin.simulate.demo import seed_in
-    from aquin.simulate.planning import plan
+    from aquin.simulate.demo import shoot_in
     from aquin.simulate.sheet import contact_sheet
 
     if out.suffix.lower() != ".png":
         raise AquinError("a contact sheet is a .png", out, "Name it so")
-    picture = contact_sheet(plan(seed_in(folder)), folder)
+    picture = contact_sheet(shoot_in(folder), folder)
     coded = cv2.imencode(".png", picture[..., ::-1])[1].tobytes()
 
     def write(path: Path) -> None:
