@@ -1,0 +1,115 @@
+"""What speaks for a camera's balance in a setup: charts say what colour, `match.level` weighs how bright and how white."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+
+from aquin.match.engine import LEAST, Source
+from aquin.match.level import BRIGHT, WHITE, Witness, weighed
+from aquin.production.audit.light import STOPS_A_MIRED
+from aquin.production.match_work import joined, source_of
+from aquin.production.shoot import as_pair, brighter, lit, ratio_of, white_of
+
+if TYPE_CHECKING:
+    from aquin.production.shoot import CellKey, Shoot
+
+WITNESS = 0.35
+"""Sureness from which the same points speak for a camera."""
+
+
+def evidence_of(
+    shoot: Shoot, place: CellKey, target: CellKey, own_hero: bool, exposure: str
+) -> tuple[list[Source], str]:
+    """What speaks for a cell's balance, and a note on how bright it is taken to be. Charts say what colour; how
+    bright, `match.level` weighs.
+    """
+    shoot.light[place] = np.zeros(3)
+    chart = shoot.source(target, place)
+    if own_hero:
+        if chart is None:
+            return [], "no chart speaks for its light: it stays as it was filmed"
+        shoot.light[place] = np.full(3, brighter(chart[0].evidence))
+        chart = shoot.source(target, place)
+        return ([chart[0]] if chart is not None else []), ""
+    frames = [
+        shoot.seen[key]
+        for shot in shoot.shots[place]
+        if not shoot.odd_pair(shot) and (key := shoot.pair_key(shot)) in shoot.seen
+    ]
+    points = [
+        source_of(f["points"]) for f in frames if f["points"] is not None and f["points"]["sure"] >= WITNESS
+    ]
+    if chart is None:
+        first = shoot.grade_at(target)
+        for sources in (points, [source_of(f["statistics"]) for f in frames if f["statistics"] is not None]):
+            if sources:
+                one = joined(sources)
+                hero = np.asarray(first.linear(one.evidence.hero), np.float64)
+                one = replace(one, evidence=replace(one.evidence, hero=hero))
+                return ([one], "") if one.sureness >= LEAST else ([], "")
+        return [], ""
+    if exposure == "chart":
+        return [chart[0]], "as bright and as warm as the charts"
+    bright, white = _witnesses(shoot, place, target, chart[0], frames, points, exposure == "weighed")
+    level, cast = weighed(bright, BRIGHT), weighed(white, WHITE)
+    # the shot is that much brighter and warmer than its hero, its chart more so: the rest is the light on the chart
+    lit_more = brighter(chart[0].evidence) - float(level.value[0])
+    greys = chart[0].evidence.part(chart[0].evidence.neutral)
+    other = (white_of(ratio_of(greys)) if len(greys.hero) else np.zeros(2)) - cast.value
+    shoot.light[place] = lit(lit_more, other)
+    chart = shoot.source(target, place)
+    note = (
+        f"brightness by {BY[level.by]}, \u00b1{level.error:.2f} st, white by {BY[cast.by]}, "
+        f"\u00b1{cast.error / STOPS_A_MIRED:.0f} mired (its chart was lit {lit_more:+.2f} st and "
+        f"{other[0] / STOPS_A_MIRED:+.0f} mired from the hero's)"
+    )
+    return ([chart[0]] if chart is not None else []), note.replace("-", "\u2212")
+
+
+def _witnesses(
+    shoot: Shoot,
+    place: CellKey,
+    target: CellKey,
+    chart: Source,
+    frames: Sequence[Mapping[str, Any]],
+    points: Sequence[Source],
+    weighed_all: bool,
+) -> tuple[list[Witness], list[Witness]]:
+    """What speaks for how bright and how white a camera is beside its hero; or only what the crew set."""
+    bright = [Witness("crew", 0.0)]
+    own_cast = shoot.cast(place, target[1])
+    by_settings, known = shoot.settings(place, target[1])
+    white = [Witness("crew" if known else "auto", as_pair(by_settings))]
+    if weighed_all:
+        if not shoot.doubtful(place, target[1]):
+            bright.append(Witness("chart", brighter(chart.evidence)))
+        bright += [Witness("points", brighter(s.evidence), s.sureness) for s in points]
+        levels = [float(np.mean(f["levels"])) for f in frames if not f["points"]]
+        if levels:
+            bright.append(Witness("statistics", float(np.median(levels))))
+        if own_cast is not None:
+            sure = known and not shoot.doubtful(place, target[1])
+            white.append(Witness("chart" if sure else "chart in doubt", as_pair(own_cast)))
+        if (usual := shoot.usual_cast(place, target[1])) is not None:
+            white.append(Witness("usual", as_pair(usual)))
+        white += [Witness("points", as_pair(white_of(ratio_of(s.evidence))), s.sureness) for s in points]
+        sums = [source_of(f["statistics"]) for f in frames if not f["points"] and f["statistics"] is not None]
+        if sums:
+            casts = np.median([white_of(ratio_of(s.evidence)) for s in sums], axis=0)
+            white.append(Witness("statistics", as_pair(casts)))
+    return bright, white
+
+
+BY = {
+    "points": "the same points",
+    "crew": "the cameras' settings",
+    "auto": "the cameras' settings",
+    "usual": "other setups",
+    "statistics": "statistics",
+    "chart": "the charts",
+    "chart in doubt": "the charts",
+}
