@@ -5,7 +5,7 @@ import pytest
 
 from aquin.colour.primaries import AP1_LUMA
 from aquin.match.drift import Drift, Seen, drift_of, from_parts, to_parts
-from aquin.match.level import BRIGHT, WHITE, Witness, weighed
+from aquin.match.level import BRIGHT, IN_TURN, LIKELY, TOGETHER, WHITE, Witness, one_light, weighed
 
 
 def test_the_same_points_outweigh_charts_and_settings() -> None:
@@ -87,3 +87,25 @@ def test_no_or_one_observation() -> None:
     assert Drift(()).at(100)[0].tolist() == [0, 0, 0]
     one = drift_of([Seen(0, (0.1, 0.1, 0.1))])
     assert one.at(5000)[0] == pytest.approx([0.1] * 3) and one.at(5000)[1] >= 0.3
+
+
+def test_one_light_is_told_from_light_in_turn_and_the_probability_holds() -> None:
+    """Of cards that are held to be in one light with some probability, that share is; agreement is believed,
+    disagreement is not, whatever the clock says.
+    """
+    random = np.random.default_rng(5)
+    said, true = [], []
+    for _ in range(4000):
+        at_once = bool(random.random() < 0.5)
+        one = bool(random.random() < LIKELY[at_once])
+        errors = random.uniform(0.02, 0.3, 3)
+        light = random.normal(0, TOGETHER if one else IN_TURN)
+        said.append(one_light(light + random.normal(0, errors), errors, at_once))
+        true.append(one)
+    p, held = np.array(said), np.array(true)
+    for low in (0.1, 0.3, 0.5, 0.7, 0.9):
+        some = (p >= low - 0.1) & (p < low + 0.1)
+        assert abs(held[some].mean() - p[some].mean()) < 0.08
+    assert one_light((0.0, 0.0, 0.0), (0.05, 0.05, 0.05), True) > 0.97
+    assert one_light((0.9, 0.0, 0.0), (0.1, 0.05, 0.05), True) < 0.05
+    assert one_light((0.0, 0.0, 0.0), (0.3, 0.2, 0.2), False) < 0.6

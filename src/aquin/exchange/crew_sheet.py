@@ -55,7 +55,8 @@ class Sheet:
 
 ADVICE = (
     "Expose each camera to its own grey, not all to one line on a monitor.",
-    "Film the charts with every camera, in the light of the scene, before that light changes.",
+    "Hold the card once, where the people are, turned to the main camera, with all cameras rolling on it at the same "
+    "time: then it shows each camera the same light. Film it before the light changes.",
     "Tilt the chart while filming it, so that one frame at least is free of glare; no fingers on the patches.",
     "Leave white fixed within a setup.",
 )

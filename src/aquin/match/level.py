@@ -14,7 +14,7 @@ import numpy as np
 
 from aquin.arrays import Float64
 
-BRIGHT = {"points": 0.15, "crew": 0.3, "statistics": 0.6, "chart": 0.7}
+BRIGHT = {"points": 0.15, "crew": 0.3, "statistics": 0.6, "chart": 0.7, "one card": 0.06}
 """Standard deviations in stops of what each kind of witness says of exposure. They were judged on a yardstick that was
 up to half a stop wrong (decision 022) and only give the start from which pictures are looked at.
 """
@@ -22,6 +22,7 @@ up to half a stop wrong (decision 022) and only give the start from which pictur
 WHITE = {
     "points": 0.06,
     "usual": 0.06,
+    "one card": 0.05,
     "chart": 0.1,
     "crew": 0.15,
     "auto": 0.2,
@@ -29,8 +30,18 @@ WHITE = {
     "chart in doubt": 0.3,
 }
 """The same of log2 R/B and of green. `usual`: what the two cameras' charts show in other setups; `crew`: their white
-settings. A chart is in doubt where the camera sets white by itself, or where the audit found it in another light than
-its scene."""
+settings. `one card`: charts that seem to have been in one light, see `one_light`. A chart is in doubt
+where the camera sets white by itself, or where the audit found it in another light than its scene.
+"""
+
+TOGETHER = (0.05, 0.04, 0.03)
+"""Standard deviations by which the light on a card differs between two cameras that film it at once: stops, log2 R/B,
+green. Common practice (no source) is that the card is held once, where the people are.
+"""
+IN_TURN = (0.7, 0.3, 0.12)
+"""The same where each camera has a card held before it, in whatever light is there."""
+LIKELY = {True: 0.9, False: 0.1}
+"""How likely one light is by the clock alone: takes that overlap in time, and takes that do not."""
 
 WILD = 2.0
 """Witnesses farther from the middle than so many of their sigmas count less and less."""
@@ -54,6 +65,18 @@ class Verdict:
     value: Float64
     error: float
     by: str
+
+
+def one_light(apart: Sequence[float], errors: Sequence[float], at_once: bool) -> float:
+    """Probability that two cameras' cards were in one light. `apart`: by how many stops of exposure, log2 R/B and green
+    the cards say something else than all other witnesses do; `errors`: theirs; `at_once`: whether the takes overlap.
+    """
+    likely, unlikely = np.log(LIKELY[at_once]), np.log(1 - LIKELY[at_once])
+    for off, error, together, turn in zip(apart, errors, TOGETHER, IN_TURN, strict=True):
+        for_one, for_more = np.hypot(together, error), np.hypot(turn, error)
+        likely += -0.5 * (off / for_one) ** 2 - np.log(for_one)
+        unlikely += -0.5 * (off / for_more) ** 2 - np.log(for_more)
+    return float(1 / (1 + np.exp(np.clip(unlikely - likely, -50, 50))))
 
 
 def weighed(witnesses: Sequence[Witness], sigmas: Mapping[str, float]) -> Verdict:

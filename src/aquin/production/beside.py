@@ -42,8 +42,10 @@ SPREAD, SPREAD_AUTO = 0.25, 0.5
 """Stops by which a channel of one camera's shots in a setup differs from shot to shot; of one that sets exposure and
 white by itself.
 """
-BEFORE = 0.35
-"""Stops by which a channel is off after charts and settings alone (judged on the tuning seeds)."""
+BEFORE, BEFORE_ONE_LIGHT = 0.35, 0.1
+"""Stops by which a channel is off after charts and settings alone; and where the charts were one card in one light
+(judged on the tuning seeds).
+"""
 POINTS = 0.03
 """Stops by which the same points are off at full sureness."""
 WILD = 2.5
@@ -307,16 +309,18 @@ class CellVerdict:
     shots: dict[str, Verdict]
 
 
-def of_cell(found: Mapping[str, Verdict], odd: Sequence[str], spread: float) -> CellVerdict:
+def of_cell(
+    found: Mapping[str, Verdict], odd: Sequence[str], spread: float, before: float = BEFORE
+) -> CellVerdict:
     """From the verdicts of a cell's shots. `odd`: shots that say nothing of the others. Drawn to what stands, as far as
-    they are not sure.
+    they are not sure and that is: `before`, in stops.
     """
     sound = [v for id, v in found.items() if id not in odd]
     if sound:
         said = [(v.off, np.hypot(v.error, spread)) for v in sound]
-        off, error = agreed([*said, (np.zeros(3), np.full(3, BEFORE))])
+        off, error = agreed([*said, (np.zeros(3), np.full(3, before))])
     else:
-        off, error = np.zeros(3), np.full(3, BEFORE)
+        off, error = np.zeros(3), np.full(3, before)
     shots = {}
     for id, v in found.items():
         own = spread if id not in odd else 2.0

@@ -11,7 +11,17 @@ import numpy as np
 from aquin.colour.grade import Grade as Correction
 from aquin.match.drift import to_parts
 from aquin.production.audit.light import STOPS_A_MIRED, kelvin
-from aquin.production.beside import SPREAD, SPREAD_AUTO, CellVerdict, Verdict, of_cell, verdicts, without
+from aquin.production.beside import (
+    BEFORE,
+    BEFORE_ONE_LIGHT,
+    SPREAD,
+    SPREAD_AUTO,
+    CellVerdict,
+    Verdict,
+    of_cell,
+    verdicts,
+    without,
+)
 from aquin.production.drifting import drift_in
 from aquin.production.records import Camera, Grade, Setup
 from aquin.production.trims import Trim, exposed_apart
@@ -44,7 +54,8 @@ def corrected(
         camera = shoot.production.get(Camera, place[1])
         auto = any(not kelvin(s.white).isdigit() for s in shoot.shots[place] if s.kind == "shot")
         spread = float(np.hypot(SPREAD_AUTO if auto else SPREAD, drifts[place[0]].span))
-        cell = of_cell(own, [id for id in own if shoot.odd.get(id)], spread)
+        before = BEFORE_ONE_LIGHT if place in shoot.one_light else BEFORE
+        cell = of_cell(own, [id for id in own if shoot.odd.get(id)], spread, before)
         out |= cell.shots
         if place in made and camera is not None:
             made[place] = _moved(shoot, place, made[place], cell)

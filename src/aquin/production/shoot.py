@@ -67,6 +67,8 @@ class Shoot:
     """What frames compared say, by key."""
     light: dict[CellKey, np.ndarray] = field(default_factory=dict)
     """Log2 of the channels, (3,), by which a cell's chart was lit more than its hero's, where that was just found."""
+    one_light: set[CellKey] = field(default_factory=set)
+    """Cells whose chart and whose hero's were just found to be one card in one light."""
 
     def __post_init__(self) -> None:
         self.how = reads(self.production)

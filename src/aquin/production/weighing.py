@@ -1,4 +1,4 @@
-"""What speaks for a camera's balance in a setup: charts say what colour, `match.level` weighs how bright and how white."""
+"""What speaks for a camera's balance in a setup: charts say what colour, `match.level` weighs how bright and white."""
 
 from __future__ import annotations
 
@@ -9,9 +9,10 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from aquin.match.engine import LEAST, Source
-from aquin.match.level import BRIGHT, WHITE, Witness, weighed
+from aquin.match.level import BRIGHT, WHITE, Witness, one_light, weighed
 from aquin.production.audit.light import STOPS_A_MIRED
 from aquin.production.match_work import joined, source_of
+from aquin.production.setups import seconds_of
 from aquin.production.shoot import as_pair, brighter, lit, ratio_of, white_of
 
 if TYPE_CHECKING:
@@ -55,6 +56,7 @@ def evidence_of(
     if exposure == "chart":
         return [chart[0]], "as bright and as warm as the charts"
     bright, white = _witnesses(shoot, place, target, chart[0], frames, points, exposure == "weighed")
+    bright, white = _with_one_card(shoot, place, target, chart[0], bright, white)
     level, cast = weighed(bright, BRIGHT), weighed(white, WHITE)
     # the shot is that much brighter and warmer than its hero, its chart more so: the rest is the light on the chart
     lit_more = brighter(chart[0].evidence) - float(level.value[0])
@@ -104,7 +106,43 @@ def _witnesses(
     return bright, white
 
 
+def _with_one_card(
+    shoot: Shoot,
+    place: CellKey,
+    target: CellKey,
+    chart: Source,
+    bright: list[Witness],
+    white: list[Witness],
+) -> tuple[list[Witness], list[Witness]]:
+    """The charts believed as one card in one light, where the clock and all other witnesses bear that out."""
+    own = shoot.cast(place, target[1])
+    if own is None or shoot.doubtful(place, target[1]) or not any(w.kind == "chart" for w in bright):
+        return bright, white
+    others = [w for w in bright if w.kind != "chart"], [w for w in white if not w.kind.startswith("chart")]
+    level, cast = weighed(others[0], BRIGHT), weighed(others[1], WHITE)
+    stops = brighter(chart.evidence)
+    apart = (stops - float(level.value[0]), *(float(v) for v in own - cast.value))
+    sure = one_light(apart, (level.error, cast.error, cast.error), at_once(shoot, place, target))
+    if sure < 0.5:
+        return bright, white
+    shoot.one_light.add(place)
+    return (
+        [*others[0], Witness("one card", stops, sure)],
+        [*others[1], Witness("one card", as_pair(own), sure)],
+    )
+
+
+def at_once(shoot: Shoot, place: CellKey, target: CellKey) -> bool:
+    """Whether both cameras' charts were filmed at one time."""
+    found = [shoot.reading(p) for p in (place, target)]
+    times = [seconds_of(f[0]) if f is not None else None for f in found]
+    if times[0] is None or times[1] is None:
+        return False
+    return min(times[0][1], times[1][1]) > max(times[0][0], times[1][0])
+
+
 BY = {
+    "one card": "one card before both cameras",
     "points": "the same points",
     "crew": "the cameras' settings",
     "auto": "the cameras' settings",

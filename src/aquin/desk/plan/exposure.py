@@ -115,15 +115,18 @@ def _levels(view: Asked, chain: Chain) -> QGridLayout:
     return grid
 
 
+ONCE = "Hold each card once, where the people are, all cameras rolling on it at once, before the light changes."
+"""Common practice, no source: it then shows each camera the same light."""
+
+
 def routine(view: Asked, production: Production) -> QWidget:
     """Setups by cameras: what is to be filmed, and whether it was."""
     box = Section("Chart routine")
     rows = checklist(production)
     if not rows:
-        box.column.addWidget(
-            Words("No shots yet. Each camera films its charts in each setup, before the light changes.")
-        )
+        box.column.addWidget(Words(f"No shots yet. {ONCE}", wrap=True))
         return box
+    box.column.addWidget(Words(ONCE, role="soft", wrap=True))
     cameras = [c for c in production.all(Camera) if any(f.camera.id == c.id for f in rows)]
     grid = QGridLayout()
     grid.setHorizontalSpacing(18)
