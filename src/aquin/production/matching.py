@@ -124,6 +124,7 @@ def settle(
     """
     wish = wish or Wish()
     shoot = Shoot(production, config)
+    shoot.trust_again()
     setups = {s.id: s for s in production.all(Setup)}
     ordered = sorted(
         dict.fromkeys(p for p in places if p in shoot.shots),
@@ -324,6 +325,7 @@ def _kept(
         "by": by,
         "sure": round(sure, 3),
         "light": [round(float(v), 5) for v in shoot.light.get(place, np.zeros(3))],
+        "elsewhere": place in shoot.distrusted,
     }
     old = shoot.balances.get(place) or Grade("balance", camera_id, setup_id)
     record = replace(

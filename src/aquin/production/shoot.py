@@ -94,6 +94,11 @@ class Shoot:
         grades = self.production.all(Grade)
         self.balances = {(g.setup_id, g.camera_id): g for g in grades if g.layer == "balance"}
         self.trims = {g.shot_id: g for g in grades if g.layer == "trim"}
+        self.distrusted: set[CellKey] = set()
+        self._by_us: set[str] = set()
+        for place, held in self.balances.items():
+            if held.on and held.values.get("elsewhere"):
+                self.distrust(place)
 
     def grade_at(self, place: CellKey) -> Correction:
         """A camera's balance in a setup."""
@@ -197,6 +202,19 @@ class Shoot:
     def doubtful(self, place: CellKey, hero_camera: str) -> bool:
         """Whether the audit found one of the two cells' charts to be in another light."""
         return any(s.id in self.doubted for p in (place, (place[0], hero_camera)) for s in self.charts(p))
+
+    def distrust(self, place: CellKey) -> None:
+        """Its charts were in another light than its hero's: those of another setup stand in."""
+        self.distrusted.add(place)
+        new = {s.id for s in self.charts(place)} - self.doubted
+        self._by_us |= new
+        self.doubted |= new
+
+    def trust_again(self) -> None:
+        """Before it is all decided anew: only what the audit found speaks against a chart."""
+        for place in self.distrusted:
+            self.doubted -= {s.id for s in self.shots.get(place, ())} & self._by_us
+        self.distrusted.clear()
 
     def chart_job(self, shot: Shot) -> ChartJob | None:
         """None where the take can't be read now: no file, or no encoding."""

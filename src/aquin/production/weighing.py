@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from aquin.match.engine import LEAST, Source
-from aquin.match.level import BRIGHT, WHITE, Witness, one_light, weighed
+from aquin.match.level import BRIGHT, TOGETHER, WHITE, Witness, one_light, weighed
 from aquin.production.audit.light import STOPS_A_MIRED
 from aquin.production.match_work import joined, source_of
 from aquin.production.setups import seconds_of
@@ -57,6 +57,9 @@ def evidence_of(
         return [chart[0]], "as bright and as warm as the charts"
     bright, white = _witnesses(shoot, place, target, chart[0], frames, points, exposure == "weighed")
     bright, white = _with_one_card(shoot, place, target, chart[0], bright, white)
+    if exposure == "weighed" and _in_other_light(shoot, place, target, white):
+        shoot.distrust(place)
+        return evidence_of(shoot, place, target, own_hero, exposure)
     level, cast = weighed(bright, BRIGHT), weighed(white, WHITE)
     # the shot is that much brighter and warmer than its hero, its chart more so: the rest is the light on the chart
     lit_more = brighter(chart[0].evidence) - float(level.value[0])
@@ -130,6 +133,26 @@ def _with_one_card(
         [*others[0], Witness("one card", stops, sure)],
         [*others[1], Witness("one card", as_pair(own), sure)],
     )
+
+
+OTHER_LIGHT = 2.5
+"""Standard errors by which a card that was filmed at once says another white than all else does, from which it was not
+the same card in the same light.
+"""
+
+
+def _in_other_light(shoot: Shoot, place: CellKey, target: CellKey, white: Sequence[Witness]) -> bool:
+    """Whether the camera's chart was in another light than the hero's although both were filmed at once: then what it
+    says of colours is of another spectrum.
+    """
+    own = shoot.cast(place, target[1])
+    if own is None or place in shoot.one_light or shoot.doubtful(place, target[1]):
+        return False
+    if not at_once(shoot, place, target):
+        return False
+    others = weighed([w for w in white if not w.kind.startswith("chart")], WHITE)
+    off = abs(float(own[0] - others.value[0]))
+    return off > OTHER_LIGHT * float(np.hypot(TOGETHER[1], others.error))
 
 
 def at_once(shoot: Shoot, place: CellKey, target: CellKey) -> bool:

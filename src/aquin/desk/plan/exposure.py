@@ -115,7 +115,9 @@ def _levels(view: Asked, chain: Chain) -> QGridLayout:
     return grid
 
 
-ONCE = "Hold each card once, where the people are, all cameras rolling on it at once, before the light changes."
+ONCE = (
+    "Hold each card once, where the people are, all cameras rolling on it at once, before the light changes."
+)
 """Common practice, no source: it then shows each camera the same light."""
 
 
