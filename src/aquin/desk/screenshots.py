@@ -124,6 +124,9 @@ def _draw_board(window: Window, grab: Grab) -> None:
         settle_down(window)
     board.settle_all()
     settle_down(window, 400)
+    if (first := board.settling.first) is not None and first.isVisible():
+        first.fix_button.click()
+        settle_down(window, 400)
     cell = next((c for c in board.cells.values() if c.rows and len(c.shots) > 2), None)
     if cell is not None:
         board.table.choose([cell.place])
