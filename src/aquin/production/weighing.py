@@ -1,4 +1,4 @@
-"""What speaks for a camera's balance in a setup: charts say what colour, `match.level` weighs how bright and white."""
+"""What speaks for a camera's balance in a setup: charts say its shape; how bright and how white, all witnesses together."""
 
 from __future__ import annotations
 
