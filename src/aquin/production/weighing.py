@@ -1,4 +1,4 @@
-"""What speaks for a camera's balance in a setup: charts say its shape; how bright and how white, all witnesses together."""
+"""What speaks for a camera's balance in a setup: charts say its shape; how bright and white, all witnesses do."""
 
 from __future__ import annotations
 
