@@ -92,7 +92,7 @@ def test_the_main_job(window: Window, shoot_copy: Path, tmp_path: Path) -> None:
     assert window.bench.link.shot is not None and window.bench.link.shot.id == shot.id
     assert window.state.grade == held_grade(production, shot)
     rows = {r.axis.name: r for r in window.state.ledger()}
-    # the Bench knows what the Board does: from the air, how bright it is beside its hero is not known to a tenth of a stop
+    # the Bench knows what the Board does: from the air, exposure is not known to a tenth of a stop
     assert rows["colour"].within and abs(rows["exposure"].value) < 0.1 and rows["exposure"].doubt > 0
     assert {"sharpness", "noise", "white ceiling"} <= set(rows)
     # agree with it
