@@ -180,6 +180,20 @@ def test_settling_one_row_settles_that_axis(opened: Window) -> None:
     assert {r.axis.name: r for r in opened.state.ledger()}["exposure"].within
 
 
+def test_one_decision_measures_the_ledger_once(opened: Window, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Ledger, count, next step and notice all ask for it, on the window's thread."""
+    from aquin.desk.bench import state
+
+    asked = []
+    monkeypatch.setattr(state, "measure", lambda *of, known=state.measure: asked.append(of) or known(*of))
+    page(opened).stack.numbers["slope1"].set_value(1.2)
+    settle_down(opened)
+    assert len({repr(of[1]) for of in asked}) == 1 and len(asked) <= 2  # with the pictures and, before, without
+    rows = {r.axis.name: r.after for r in opened.state.ledger()}
+    page(opened).stack._reset("slope")
+    assert {r.axis.name: r.after for r in opened.state.ledger()} != rows
+
+
 def test_grade_off_shows_the_shot_as_it_came(opened: Window) -> None:
     page(opened).settle_all()
     rest(150)

@@ -93,6 +93,8 @@ class BenchState:
         self.given: Told | None = None
         """What the production knows of this shot beside its hero."""
         self.known = Known()
+        self._measured: tuple[tuple[Any, ...], Grade, list[Row]] | None = None
+        """The last ledger, with what it was measured from: it is asked for several times while the Bench is shown."""
         self.strength = 1.0
         """How much of a solution is taken."""
         self.now = Decisions()
@@ -246,6 +248,13 @@ class BenchState:
     def ledger(self, grade: Grade | None = None) -> list[Row]:
         """The ledger under the current grade (or with it off); empty where nothing is known."""
         shown = grade or (self.now.grade if self.graded else Grade())
+        of = (self.match, self.given, self.pictures, self.tolerances, self.known)
+        held = self._measured
+        if held is None or any(a is not b for a, b in zip(held[0], of, strict=True)) or held[1] != shown:
+            held = self._measured = (of, shown, self._rows(shown))
+        return list(held[2])
+
+    def _rows(self, shown: Grade) -> list[Row]:
         if self.evidence is None:
             return list(self.known.rows) if shown == self.known.grade else []
         pictures = self.pictures
