@@ -87,15 +87,7 @@ def _ordered(production: Production, found: list[Finding]) -> list[Finding]:
 
 def apply_fix(production: Production, finding: Finding) -> Entry | None:
     """Make the change that a finding offers; it can be undone. Raises AquinError."""
-    if finding.fix is None:
-        return None
-    kinds = {r.table: r for r in RECORDS}
-    puts: list[Record] = []
-    for table, id, values in finding.fix.changes:
-        record = production.find(kinds[table], id)
-        if record is not None:
-            puts.append(replace(record, **values))
-    return production.change(f"fix: {finding.fix.words}", *puts, why=finding.what)
+    return apply_fixes(production, [finding], finding.what)
 
 
 def sure_fixes(production: Production) -> list[Finding]:
@@ -111,7 +103,9 @@ def sure_fixes(production: Production) -> list[Finding]:
     ]
 
 
-def apply_fixes(production: Production, findings: Sequence[Finding]) -> Entry | None:
+def apply_fixes(
+    production: Production, findings: Sequence[Finding], why: str = "sure findings of the audit"
+) -> Entry | None:
     """Make the changes of several findings as one step that can be undone. Raises AquinError."""
     puts: dict[tuple[str, str], Record] = {}
     kinds = {r.table: r for r in RECORDS}
@@ -124,7 +118,7 @@ def apply_fixes(production: Production, findings: Sequence[Finding]) -> Entry | 
         return None
     words = "; ".join(f.fix.words for f in findings if f.fix is not None)
     what = f"{len(findings)} fixes: {words}" if len(findings) > 1 else f"fix: {words}"
-    return production.change(what, *puts.values(), why="sure findings of the audit")
+    return production.change(what, *puts.values(), why=why)
 
 
 def dismiss(production: Production, finding: Finding, reason: str) -> Entry | None:
