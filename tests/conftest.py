@@ -6,7 +6,6 @@ import sys
 from collections.abc import Callable
 from functools import lru_cache
 from pathlib import Path
-from uuid import uuid4
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 os.environ.setdefault(
@@ -31,6 +30,7 @@ from aquin.simulate.demo import SEED, build_demo, session_takes
 from aquin.simulate.logbook import log_demo
 from aquin.simulate.planning import plan
 from aquin.simulate.stage import Stage
+from shoots import copy_of
 
 settings.register_profile("aquin", deadline=None)  # a busy machine is no failure
 settings.load_profile("aquin")
@@ -148,11 +148,7 @@ def filmed(once: Callable[[str, Callable[[Path], None]], Path]) -> Path:
 @pytest.fixture
 def shoot_copy(filmed: Path) -> Path:
     """A copy of that production beside the same media."""
-    made = Production.open(filmed, read_only=True)
-    path = filmed.with_name(f"{uuid4().hex}.aquin")
-    made.save_copy(path)
-    made.close()
-    return path
+    return copy_of(filmed)
 
 
 @pytest.fixture(scope="session")
@@ -161,9 +157,7 @@ def settled(filmed: Path, once: Callable[[str, Callable[[Path], None]], Path]) -
 
     def settle_all(folder: Path) -> None:
         path = filmed.with_name("settled.aquin")
-        first = Production.open(filmed, read_only=True)
-        first.save_copy(path, force=True)
-        first.close()
+        copy_of(filmed, path)
         production = Production.open(path)
         config = config_of(production)
         take_proposed(production)

@@ -3,8 +3,10 @@
 from collections.abc import Callable, Collection
 from dataclasses import replace
 from pathlib import Path
+from uuid import uuid4
 
 from aquin.colour.config import ColourConfig
+from aquin.production.store import Production
 from aquin.simulate.build import build_media, write_papers
 from aquin.simulate.cameras import CAMERAS
 from aquin.simulate.paperwork import camera_report
@@ -60,6 +62,15 @@ def film_short(
         return shoot
     list(each(_write, [(shoot, folder)]))  # OpenTimelineIO's objects are made in a process of their own
     return shoot
+
+
+def copy_of(production: Path, to: Path | None = None) -> Path:
+    """A copy of a production beside its media; anew where it is already there."""
+    path = to or production.with_name(f"{uuid4().hex}.aquin")
+    made = Production.open(production, read_only=True)
+    made.save_copy(path, force=True)
+    made.close()
+    return path
 
 
 def _write(job: tuple[Shoot, Path]) -> None:

@@ -11,9 +11,24 @@ from PySide6.QtCore import QCoreApplication, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QWidget
 
+from aquin.desk.app import application
 from aquin.desk.kit.jobs import Jobs
 from aquin.desk.window import Window
 from aquin.production import Production
+
+
+def shown_window(production: Path | None = None, keep: bool = True) -> Window:
+    """A window of the size that the screenshots have. With `keep` what is decided is written, as in the program; the
+    last session is taken up again only where no production is given.
+    """
+    application()
+    made = Window(keep=keep and production is None)
+    made.keep = keep
+    made.resize(1280, 800)
+    made.show()
+    if production is not None:
+        assert made.open_production(production)
+    return made
 
 
 class BenchPage:

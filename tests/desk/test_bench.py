@@ -1,8 +1,6 @@
 """The Bench in its real window, driven as hands do it."""
 
 import json
-import subprocess
-import sys
 import threading
 import time
 from collections.abc import Callable, Iterator
@@ -29,14 +27,13 @@ from aquin.exchange import cdl_file, grade_file
 from aquin.jobs.load_side import Side
 from aquin.own_files import last_session
 from aquin.simulate.demo import film_first_takes, is_done
-from desk.pages import do_next, page, press, rest
+from cli.running import loaded_by
+from desk.pages import do_next, page, press, rest, shown_window
 
 
 @pytest.fixture
 def window(app: QApplication) -> Iterator[Window]:
-    made = Window()
-    made.resize(1280, 800)
-    made.show()
+    made = shown_window()
     yield made
     made.close()
 
@@ -188,7 +185,9 @@ def test_one_decision_measures_the_ledger_once(opened: Window, monkeypatch: pyte
     monkeypatch.setattr(state, "measure", lambda *of, known=state.measure: asked.append(of) or known(*of))
     page(opened).stack.numbers["slope1"].set_value(1.2)
     settle_down(opened)
-    assert len({repr(of[1]) for of in asked}) == 1 and len(asked) <= 2  # with the pictures and, before, without
+    assert (
+        len({repr(of[1]) for of in asked}) == 1 and len(asked) <= 2
+    )  # with the pictures and, before, without
     rows = {r.axis.name: r.after for r in opened.state.ledger()}
     page(opened).stack._reset("slope")
     assert {r.axis.name: r.after for r in opened.state.ledger()} != rows
@@ -554,12 +553,8 @@ def test_preview_is_the_exact_chain_within_its_known_error(opened: Window) -> No
 
 
 def test_state_knows_no_qt() -> None:
-    code = (
-        "import sys, aquin.desk.bench.state, aquin.desk.kit.preview; print([m for m in sys.modules if "
-        "m.startswith('PySide6')])"
-    )
-    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
-    assert done.stdout.strip() == "[]"
+    loaded = loaded_by("aquin.desk.bench.state", "aquin.desk.kit.preview")
+    assert not [m for m in loaded if m.startswith("PySide6")]
 
 
 def test_a_fresh_bench_has_nothing_to_undo() -> None:

@@ -13,7 +13,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
 from aquin.colour.region import WHOLE
-from aquin.desk.app import application, put_away
+from aquin.desk.app import put_away
 from aquin.desk.bench.hands import AreaHand
 from aquin.desk.bench.session_file import read_session, write_session
 from aquin.desk.screenshots import settle_down
@@ -24,17 +24,14 @@ from aquin.jobs.shown_shot import neighbour
 from aquin.production import Event, Production, Shot
 from aquin.production.cells import tolerances_of
 from aquin.production.grading import held_grade
-from desk.pages import page
+from desk.pages import page, shown_window
 
 LEFT = Qt.MouseButton.LeftButton
 
 
 @pytest.fixture(scope="module")
 def solved(pair: tuple[Path, Path]) -> Iterator[Window]:
-    application()
-    made = Window(keep=False)
-    made.resize(1280, 800)
-    made.show()
+    made = shown_window(keep=False)
     for role, path in zip(("hero", "shot"), pair, strict=True):
         page(made).files.open_file(role, str(path), "ACEScg")  # type: ignore[arg-type]
     settle_down(made)
@@ -325,12 +322,7 @@ def film(shoot_copy: Path) -> Iterator[Window]:
 
     take_proposed(production)
     production.close()
-    application()
-    made = Window(keep=False)
-    made.keep = True
-    made.resize(1280, 800)
-    made.show()
-    made.open_production(shoot_copy)
+    made = shown_window(shoot_copy)
     current = made.productions.current
     assert current is not None
     shoot = made.session.shoot

@@ -21,17 +21,12 @@ from aquin.exchange import grade_file
 from aquin.exchange.proof import prove
 from aquin.production import Camera, Grade, Production, Setup, Shot
 from aquin.production.grading import held_grade
-from desk.pages import do_next, page
+from desk.pages import do_next, page, shown_window
 
 
 @pytest.fixture
 def window(shoot_copy: Path) -> Iterator[Window]:
-    application()
-    made = Window(keep=False)
-    made.keep = True  # what is decided is written, as in the program
-    made.resize(1280, 800)
-    made.show()
-    made.open_production(shoot_copy)
+    made = shown_window(shoot_copy)
     made.show_view("board")
     until(lambda: bool(made.board.cells), 30)
     yield made

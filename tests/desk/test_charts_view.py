@@ -24,7 +24,7 @@ from aquin.production.charting import mark_of
 from aquin.production.grading import balance_of, held_grade
 from aquin.production.raw import decode_of
 from aquin.production.records import Root
-from desk.pages import production_of
+from desk.pages import production_of, shown_window
 from rawfile import put
 from stills import still
 
@@ -82,10 +82,7 @@ def fill(folder: Path) -> Path:
 
 @pytest.fixture
 def window(app: QApplication, tmp_path: Path) -> Iterator[Window]:
-    made = Window()
-    made.resize(1280, 800)
-    made.show()
-    assert made.open_production(fill(tmp_path))
+    made = shown_window(fill(tmp_path))
     made.show_view("charts")
     until(lambda: made.charts.shot is not None and made.charts.shot.id in made.charts.desk.solved, 60)
     settle_down(made)

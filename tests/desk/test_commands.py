@@ -15,15 +15,12 @@ from aquin.desk.kit import dialogs
 from aquin.desk.kit.labels import Words, no_mnemonic, plain_tip
 from aquin.desk.next_step import Open, next_step
 from aquin.desk.window import Window
-from desk.pages import rest
+from desk.pages import rest, shown_window
 
 
 @pytest.fixture
 def window() -> Iterator[Window]:
-    application()
-    made = Window(keep=False)
-    made.resize(1280, 800)
-    made.show()
+    made = shown_window(keep=False)
     yield made
     put_away(made)
 

@@ -3,7 +3,6 @@
 import time
 from collections.abc import Iterator
 from pathlib import Path
-from uuid import uuid4
 
 import numpy as np
 import pytest
@@ -22,24 +21,12 @@ from aquin.production.audit.finding import Fix
 from aquin.production.cells import State, board
 from aquin.production.grading import held_grade
 from aquin.production.settings import config_of
-from desk.pages import page, production_of, wait_for
-
-
-def copy_of(production: Path) -> Path:
-    made = Production.open(production, read_only=True)
-    path = production.with_name(f"{uuid4().hex}.aquin")
-    made.save_copy(path)
-    made.close()
-    return path
+from desk.pages import page, production_of, shown_window, wait_for
+from shoots import copy_of
 
 
 def opened(path: Path) -> Window:
-    application()
-    made = Window(keep=False)
-    made.keep = True
-    made.resize(1280, 800)
-    made.show()
-    made.open_production(path)
+    made = shown_window(path)
     made.show_view("board")
     wait_for(lambda: bool(made.board.cells), 30)
     settle_down(made, 60)

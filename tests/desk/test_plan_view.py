@@ -20,16 +20,13 @@ from aquin.desk.window import Window
 from aquin.exchange import cube
 from aquin.production import Camera, Setup
 from aquin.production.settings import deliverables_of, policy_of
-from desk.pages import production_of, rest
+from desk.pages import production_of, rest, shown_window
 
 
 @pytest.fixture
 def window(app: QApplication, tmp_path: Path) -> Iterator[Window]:
-    made = Window()
-    made.resize(1280, 800)
-    made.show()
     fill(tmp_path / "ferry.aquin").close()
-    assert made.open_production(tmp_path / "ferry.aquin")
+    made = shown_window(tmp_path / "ferry.aquin")
     made.show_view("plan")
     settle_down(made)
     yield made

@@ -24,7 +24,7 @@ from aquin.production.grading import held_grade
 from aquin.production.looking import thumbnail
 from aquin.production.remembered import Remembered
 from aquin.simulate.film import write_still
-from desk.pages import do_next, page, production_of, rest
+from desk.pages import do_next, page, production_of, rest, shown_window
 
 COLUMN = {c.key: k for k, c in enumerate(COLUMNS)}
 
@@ -75,9 +75,7 @@ def fill(path: Path, count: int = 12) -> Production:
 
 @pytest.fixture
 def window(app: QApplication) -> Iterator[Window]:
-    made = Window()
-    made.resize(1280, 800)
-    made.show()
+    made = shown_window()
     yield made
     put_away(made)
 

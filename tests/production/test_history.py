@@ -26,7 +26,7 @@ from aquin.production.trims import accept, trims_for
 from aquin.simulate.cameras import CAMERAS
 from aquin.simulate.crew import Rolling
 from aquin.simulate.stage import Stage
-from shoots import short_shoot
+from shoots import copy_of, short_shoot
 
 SEED = 11
 """Of the filmed production."""
@@ -95,10 +95,7 @@ def test_a_linked_balance_and_spoilt_values_are_followed_as_far_as_they_lead(tmp
 @pytest.fixture(scope="module")
 def dusk(filmed: Path) -> Path:
     """The filmed production settled without trims of single shots."""
-    path = filmed.with_name("dusk.aquin")
-    first = Production.open(filmed)
-    first.save_copy(path, force=True)
-    first.close()
+    path = copy_of(filmed)
     production = Production.open(path)
     take_proposed(production)
     config = config_of(production)
@@ -109,11 +106,7 @@ def dusk(filmed: Path) -> Path:
 
 
 def opened(path: Path, name: str) -> tuple[Production, Shoot, Setup]:
-    first = Production.open(path)
-    copy = path.with_name(f"{name}.aquin")
-    first.save_copy(copy, force=True)
-    first.close()
-    production = Production.open(copy)
+    production = Production.open(copy_of(path, path.with_name(f"{name}.aquin")))
     setup = next(s for s in production.all(Setup) if s.name == "upper-deck")
     desk = Shoot(production, config_of(production))
     places = [p for p in desk.shots if p[0] == setup.id]

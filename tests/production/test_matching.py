@@ -29,6 +29,7 @@ from aquin.production.settings import config_of
 from aquin.production.shoot import Shoot, needed, shot_grade
 from aquin.production.stale import is_stale
 from aquin.production.weighing import _in_other_light, at_once, evidence_of
+from shoots import copy_of
 
 
 def at(production: Production, setup: str, camera: str) -> tuple[str, str]:
@@ -43,13 +44,9 @@ def cell(cells: dict[tuple[str, str], Cell], setup: str, camera: str) -> Cell:
 
 
 @pytest.fixture
-def shoot(settled: Path, tmp_path: Path) -> Iterator[Production]:
+def shoot(settled: Path) -> Iterator[Production]:
     """A copy of the settled production."""
-    first = Production.open(settled)
-    path = settled.with_name(f"{tmp_path.name}-settled.aquin")
-    first.save_copy(path)
-    first.close()
-    production = Production.open(path)
+    production = Production.open(copy_of(settled))
     yield production
     production.close()
 

@@ -5,7 +5,6 @@ matched.
 from collections.abc import Callable, Iterator
 from dataclasses import replace
 from pathlib import Path
-from uuid import uuid4
 
 import numpy as np
 import pytest
@@ -23,6 +22,7 @@ from aquin.production.shoot import CellKey, Shoot
 from aquin.production.stand_in import By, _unlike, encode, stand_in_of
 from aquin.simulate.cameras import CAMERAS
 from aquin.simulate.logbook import log_demo
+from shoots import copy_of
 
 
 @pytest.fixture(scope="module")
@@ -44,11 +44,7 @@ def with_phone(once: Callable[[str, Callable[[Path], None]], Path]) -> Path:
 
 @pytest.fixture
 def phone(with_phone: Path) -> Iterator[Production]:
-    first = Production.open(with_phone, read_only=True)
-    path = with_phone.with_name(f"{uuid4().hex}.aquin")
-    first.save_copy(path)
-    first.close()
-    made = Production.open(path)
+    made = Production.open(copy_of(with_phone))
     take_proposed(made)
     yield made
     made.close()

@@ -3,10 +3,11 @@
 import time
 
 from PySide6.QtCore import QPoint, Signal
-from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QWidget
+from PySide6.QtWidgets import QMenu, QPushButton, QWidget
 
 from aquin.desk.commands import tip
 from aquin.desk.kit import theme
+from aquin.desk.kit.boxes import line_of
 from aquin.desk.kit.jobs import Jobs
 from aquin.desk.kit.labels import Words
 from aquin.desk.session import Session
@@ -29,8 +30,7 @@ class Foot(QWidget):
         palette.setColor(self.backgroundRole(), theme.PANEL)
         self.setPalette(palette)
         self.setFixedHeight(HEIGHT)
-        line = QHBoxLayout(self)
-        line.setContentsMargins(theme.GRID, 0, theme.GRID, 0)
+        line = line_of((theme.GRID, 0, theme.GRID, 0), self)
         self.next_button, self.stop_button = QPushButton(""), QPushButton("Stop")
         self.chain_button, self.screen_button = QPushButton(""), QPushButton("")
         for button in (self.next_button, self.stop_button, self.chain_button, self.screen_button):

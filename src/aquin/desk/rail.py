@@ -4,10 +4,11 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QMenu, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QMenu, QPushButton, QWidget
 
 from aquin.desk.commands import BY_ID, TABLE, VIEWS, Commands, tip
 from aquin.desk.kit import theme
+from aquin.desk.kit.boxes import column_of
 from aquin.desk.kit.labels import Words, no_mnemonic
 
 WIDTH = 92
@@ -25,9 +26,7 @@ class Rail(QWidget):
         palette = self.palette()
         palette.setColor(self.backgroundRole(), theme.PANEL)
         self.setPalette(palette)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, theme.GRID, 0, theme.GRID)
-        column.setSpacing(2)
+        column = column_of((0, theme.GRID, 0, theme.GRID), self, spacing=2)
         self.buttons: dict[str, QPushButton] = {}
         self.counts: dict[str, Words] = {}
         for name in VIEWS:

@@ -14,7 +14,6 @@ from PySide6.QtWidgets import (
     QMainWindow,
     QPlainTextEdit,
     QStackedWidget,
-    QVBoxLayout,
     QWidget,
 )
 
@@ -30,6 +29,7 @@ from aquin.desk.foot import Foot
 from aquin.desk.help import FindDialog, help_dialog, keys_dialog
 from aquin.desk.history import History
 from aquin.desk.kit.ask import CONFIGS, OCIO, ask_open
+from aquin.desk.kit.boxes import column_of
 from aquin.desk.kit.dialogs import open_fitting
 from aquin.desk.kit.jobs import Jobs
 from aquin.desk.kit.room import LEAST, SIZE, fit
@@ -96,9 +96,7 @@ class Window(QMainWindow):
         self.setMinimumSize(LEAST)
         self.resize(SIZE)
         body = QWidget()
-        column = QVBoxLayout(body)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(0)
+        column = column_of(0, body, spacing=0)
         middle = QHBoxLayout()
         middle.setSpacing(0)
         for page in (self.bench, self.start):

@@ -21,6 +21,16 @@ def say_solutions(solutions: list[dict[str, Any]]) -> None:
         )
 
 
+def _say_written(data: dict[str, Any]) -> None:
+    """What became of the result, and what must be known of it."""
+    if data.get("proof"):
+        print(f"  {data['out']}: {data['proof']}")
+    if data.get("kept"):
+        print(f"  the production uses {data['kept']} now")
+    for note in [*([data["untold"]] if data.get("untold") else []), *data["warnings"]]:
+        print(f"  note: {note}")
+
+
 def say_chart(data: dict[str, Any]) -> None:
     if not data["found"]:
         print("no chart found")
@@ -40,12 +50,7 @@ def say_chart(data: dict[str, Any]) -> None:
             f"{s['hue_degrees']:5.2f} degrees"
             f"   saturation {s['saturation']:.3f}"
         )
-    if data.get("proof"):
-        print(f"  {data['out']}: {data['proof']}")
-    if data.get("untold"):
-        print(f"  note: {data['untold']}")
-    for warning in data["warnings"]:
-        print(f"  note: {warning}")
+    _say_written(data)
 
 
 def balance_data(production: Production, kept: Kept) -> dict[str, Any]:
@@ -91,12 +96,7 @@ def say_profile(data: dict[str, Any]) -> None:
     print(f"  supported from {lat['under']:+.1f} to {lat['over']:+.1f} stops of grey")
     for k in data["compared"]:
         print(f"  {k['words']}")
-    if data.get("out"):
-        print(f"  {data['out']}: {data['proof']}")
-    if data.get("kept"):
-        print(f"  the production uses {data['kept']} now")
-    for w in data["warnings"]:
-        print(f"  note: {w}")
+    _say_written(data)
 
 
 def say_identification(data: dict[str, Any]) -> None:

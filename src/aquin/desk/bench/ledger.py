@@ -6,10 +6,11 @@ import math
 
 from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QPushButton, QSizePolicy, QWidget
 
 from aquin.desk.kit import theme
 from aquin.desk.kit.axes import MEANING, UNITS, difference_text, doubt_text, standing, value_text
+from aquin.desk.kit.boxes import column_of, line_of
 from aquin.desk.kit.gauge import draw_gauge
 from aquin.measure.ledger import AXES, REPORTED, Axis, Row
 from aquin.measure.scopes import SKIN_ANGLE
@@ -40,8 +41,7 @@ class LedgerRow(QWidget):
         self.button.setToolTip(f"Bring {axis.name} to the hero and leave the rest (S on the selected row)")
         self.button.clicked.connect(lambda: self.settle.emit(axis.name))
         self.button.setFixedHeight(20)
-        line = QHBoxLayout(self)
-        line.setContentsMargins(0, 18, 2, 0)
+        line = line_of((0, 18, 2, 0), self)
         line.addStretch()
         line.addWidget(self.button)
         self.show_row(None)
@@ -145,9 +145,7 @@ class Ledger(QWidget):
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(0)
+        column = column_of(0, self, spacing=0)
         self.rows = {axis.name: LedgerRow(axis, self) for axis in AXES}
         self.selected = AXES[0].name
         for row in self.rows.values():

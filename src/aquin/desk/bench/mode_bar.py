@@ -1,10 +1,11 @@
 """The row below the tools: compare modes, and what of pictures, grade and scopes is shown."""
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QWidget
+from PySide6.QtWidgets import QButtonGroup, QPushButton, QWidget
 
 from aquin.desk.bench.pictures import MODES
 from aquin.desk.commands import tip
+from aquin.desk.kit.boxes import line_of
 from aquin.desk.kit.labels import Words
 
 _MODE_TIPS = {
@@ -26,9 +27,7 @@ class ModeBar(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        line = QHBoxLayout(self)
-        line.setContentsMargins(4, 2, 4, 2)
-        line.setSpacing(4)
+        line = line_of((4, 2, 4, 2), self, spacing=4)
         self.modes: dict[str, QPushButton] = {}
         group = QButtonGroup(self)
         for mode in MODES:

@@ -6,9 +6,10 @@ from collections.abc import Callable, Sequence
 
 from PySide6.QtCore import QEvent, QObject, QRect, Qt
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QWidget
 
 from aquin.desk.kit import theme
+from aquin.desk.kit.boxes import column_of
 from aquin.desk.kit.labels import Words, no_mnemonic
 
 Choice = tuple[str, str, Callable[[], object]]
@@ -23,9 +24,7 @@ class Notice(QFrame):
         self._top = top
         self.setProperty("notice", True)
         self.setAccessibleName(name)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(10, 6, 10, 6)
-        column.setSpacing(4)
+        column = column_of((10, 6, 10, 6), self, spacing=4)
         self.words = Words("", wrap=True)
         column.addWidget(self.words)
         self.line = QHBoxLayout()

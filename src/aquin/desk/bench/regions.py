@@ -4,10 +4,11 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QPushButton, QWidget
 
 from aquin.colour.region import MOST, Ellipse, Key, Region
 from aquin.desk.kit import theme
+from aquin.desk.kit.boxes import column_of
 from aquin.desk.kit.labels import Words
 from aquin.desk.kit.number import Number
 
@@ -81,9 +82,7 @@ class Regions(QWidget):
         super().__init__(parent)
         self.regions: tuple[Region, ...] = ()
         self.numbers: dict[tuple[str, str], Number] = {}
-        column = QVBoxLayout(self)
-        column.setContentsMargins(8, 0, 8, 0)
-        column.setSpacing(3)
+        column = column_of((8, 0, 8, 0), self, spacing=3)
         line = QHBoxLayout()
         line.setSpacing(4)
         self.list = QComboBox()

@@ -4,9 +4,10 @@ from pathlib import Path
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QFontMetrics, QResizeEvent
-from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QToolButton, QWidget
 
 from aquin.desk.kit import theme
+from aquin.desk.kit.boxes import column_of
 from aquin.desk.kit.labels import Words
 from aquin.jobs.load_side import Loaded, Role, Side
 
@@ -25,9 +26,7 @@ class SideHeader(QWidget):
         super().__init__(parent)
         self.role = role
         self._name = ""
-        column = QVBoxLayout(self)
-        column.setContentsMargins(4, 4, 4, 4)
-        column.setSpacing(2)
+        column = column_of(4, self, spacing=2)
         first, second = QHBoxLayout(), QHBoxLayout()
         for line in (first, second):
             line.setSpacing(6)

@@ -9,7 +9,6 @@ from PySide6.QtCore import QEvent, QObject, QPoint, Qt, Signal
 from PySide6.QtGui import QFocusEvent, QKeyEvent
 from PySide6.QtWidgets import (
     QFrame,
-    QHBoxLayout,
     QListWidget,
     QListWidgetItem,
     QPlainTextEdit,
@@ -26,6 +25,7 @@ from aquin.desk.bench.state import BenchState
 from aquin.desk.commands import tip, words
 from aquin.desk.kit import theme
 from aquin.desk.kit.axes import disagreement, doubt_text, unsureness
+from aquin.desk.kit.boxes import column_of, line_of
 from aquin.desk.kit.columns import COLUMNS, Columns
 from aquin.desk.kit.labels import Words
 from aquin.desk.kit.number import Number
@@ -168,9 +168,7 @@ class SidePanel(QScrollArea):
             "note": Section("bench note", "Note"),
         }
         panel = QWidget()
-        column = QVBoxLayout(panel)
-        column.setContentsMargins(2, 2, 2, 4)
-        column.setSpacing(3)
+        column = column_of((2, 2, 2, 4), panel, spacing=3)
         self._ledger(self.sections["ledger"])
         self._alternatives(self.sections["alternatives"])
         self.sections["stack"].aside.setText("drag, type or step a number")
@@ -203,8 +201,7 @@ class SidePanel(QScrollArea):
         self.by = Words("", role="dim padded", size=theme.SMALL).gives_way()
         section.column.addWidget(self.by)
         section.column.addWidget(self.ledger)
-        line = QHBoxLayout()
-        line.setContentsMargins(8, 0, 8, 2)
+        line = line_of((8, 0, 8, 2))
         self.settle_button, self.settle_all_button = QPushButton(), QPushButton()
         for button, id in (
             (self.settle_button, "bench.settle"),
@@ -221,8 +218,7 @@ class SidePanel(QScrollArea):
     def _alternatives(self, section: Section) -> None:
         self.over = section.aside
         section.column.addWidget(self.alternatives)
-        line = QHBoxLayout()
-        line.setContentsMargins(8, 0, 8, 0)
+        line = line_of((8, 0, 8, 0))
         self.strength = Number("strength of what is taken", "%", 100.0, 5.0, 0.0, 100.0, 0)
         self.strength.changed.connect(lambda value, _: self.strength_changed.emit(value / 100))
         self.again_button = QPushButton("second pass")
@@ -239,8 +235,7 @@ class SidePanel(QScrollArea):
         self.export_button = QPushButton(words("bench.export"))
         self.export_button.setToolTip(tip("bench.export"))
         self.export_button.clicked.connect(self.export)
-        line = QHBoxLayout()
-        line.setContentsMargins(8, 0, 8, 0)
+        line = line_of((8, 0, 8, 0))
         line.addWidget(self.export_button)
         column.addLayout(line)
         self.export_note = Words("", role="soft padded", size=theme.SMALL, wrap=True)

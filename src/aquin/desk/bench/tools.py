@@ -1,12 +1,13 @@
 """The row below the Bench's pictures: playback, the shot's range, and what the hand does on the pictures."""
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QWidget
+from PySide6.QtWidgets import QPushButton, QWidget
 
 from aquin.desk.bench.hands import AreaHand, Hand, PairHand, RegionHand, SkinHand
 from aquin.desk.bench.pictures import Pictures
 from aquin.desk.bench.strip import Strip
 from aquin.desk.commands import tip
+from aquin.desk.kit.boxes import line_of
 from aquin.desk.kit.labels import Words
 from aquin.desk.kit.number import Number
 
@@ -31,9 +32,7 @@ class Tools(QWidget):
         self.hands: dict[str, Hand] = {h.name: h for h in (self.area, self.region, self.skin, self.pairs)}
         pictures.under = (self.area, self.pairs)
         pictures.handled.connect(self._show)
-        line = QHBoxLayout(self)
-        line.setContentsMargins(4, 2, 4, 0)
-        line.setSpacing(4)
+        line = line_of((4, 2, 4, 0), self, spacing=4)
         self.play_button = QPushButton("play")
         self.play_button.setProperty("quiet", True)
         self.play_button.setToolTip(

@@ -4,7 +4,7 @@ from pathlib import Path
 
 import numpy as np
 from PySide6.QtCore import QRect, Qt, Signal
-from PySide6.QtWidgets import QHBoxLayout, QSplitter, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QSplitter, QWidget
 
 from aquin.colour.config import ColourConfig
 from aquin.colour.grade import Grade
@@ -25,6 +25,7 @@ from aquin.desk.bench.tools import Tools
 from aquin.desk.kit import theme
 from aquin.desk.kit.ask import EXPORTS, ask_save
 from aquin.desk.kit.axes import disagreement
+from aquin.desk.kit.boxes import column_of, line_of
 from aquin.desk.kit.jobs import Jobs
 from aquin.desk.session import Session
 from aquin.jobs.load_side import ROLES, Role
@@ -99,9 +100,7 @@ class BenchView(QWidget):
         for header in self.headers.values():
             heads.addWidget(header, 1)
         upper = QWidget()
-        column = QVBoxLayout(upper)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(0)
+        column = column_of(0, upper, spacing=0)
         column.addLayout(heads)
         column.addWidget(self.pictures, 1)
         column.addWidget(self.tools)
@@ -120,8 +119,7 @@ class BenchView(QWidget):
         self.columns.setStretchFactor(1, 0)
         self.columns.setSizes([850, 338])
         self.columns.setChildrenCollapsible(False)
-        line = QHBoxLayout(self)
-        line.setContentsMargins(0, 0, 0, 0)
+        line = line_of(0, self)
         line.addWidget(self.columns)
 
     def _connect(self) -> None:

@@ -6,8 +6,9 @@ from collections.abc import Sequence
 from functools import partial
 
 from PySide6.QtCore import QObject, Signal
-from PySide6.QtWidgets import QCheckBox, QDialog, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QDialog, QPushButton, QVBoxLayout, QWidget
 
+from aquin.desk.kit.boxes import line_of
 from aquin.desk.kit.dialogs import open_fitting
 from aquin.desk.kit.jobs import Jobs, Tell
 from aquin.desk.kit.labels import Words, no_mnemonic
@@ -124,8 +125,7 @@ class FixFirst(QDialog):
             self.boxes.append(box)
         column.addStretch()
         row = QWidget()
-        buttons = QHBoxLayout(row)
-        buttons.setContentsMargins(0, 8, 0, 0)
+        buttons = line_of((0, 8, 0, 0), row)
         self.fix_button, self.as_is_button = QPushButton("Mend and settle"), QPushButton("Settle as it is")
         cancel = QPushButton("Cancel")
         self.fix_button.setProperty("main", True)

@@ -9,11 +9,9 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import (
-    QHBoxLayout,
     QListWidgetItem,
     QMenu,
     QSplitter,
-    QVBoxLayout,
     QWidget,
 )
 
@@ -22,6 +20,7 @@ from aquin.desk.board.drift_dialog import DriftDialog
 from aquin.desk.board.settling import Settling
 from aquin.desk.board.widgets import HOW, PANEL, BoardWidgets, about, about_shot, words_label
 from aquin.desk.kit import theme
+from aquin.desk.kit.boxes import column_of, line_of
 from aquin.desk.kit.columns import COLUMNS
 from aquin.desk.kit.dialogs import open_fitting
 from aquin.desk.kit.jobs import Jobs, Latest, Tell
@@ -77,9 +76,7 @@ class BoardView(BoardWidgets, OfSession):
         self.empty.setWordWrap(True)
         self.empty.setFont(theme.font(theme.LARGE))
         left = QWidget()
-        column = QVBoxLayout(left)
-        column.setContentsMargins(theme.GRID, theme.GRID, 0, 0)
-        column.setSpacing(theme.GRID)
+        column = column_of((theme.GRID, theme.GRID, 0, 0), left, spacing=theme.GRID)
         column.addLayout(self.head)
         self.result = words_label()
         self.result.setAccessibleName("What settling did")
@@ -92,8 +89,7 @@ class BoardView(BoardWidgets, OfSession):
         self.columns.setStretchFactor(0, 1)
         self.columns.setSizes([1188 - PANEL, PANEL])
         self.columns.setChildrenCollapsible(False)
-        line = QHBoxLayout(self)
-        line.setContentsMargins(0, 0, 0, 0)
+        line = line_of(0, self)
         line.addWidget(self.columns)
         self._connect()
         self._show_cells({})

@@ -2,11 +2,12 @@
 
 from collections.abc import Sequence
 
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QListWidget, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QListWidget, QPushButton, QWidget
 
 from aquin.desk.commands import tip, words
 from aquin.desk.kit import theme
 from aquin.desk.kit.axes import disagreement, unsureness
+from aquin.desk.kit.boxes import column_of
 from aquin.desk.kit.columns import Columns
 from aquin.desk.kit.labels import Words
 from aquin.measure.ledger import Row
@@ -61,9 +62,7 @@ class BoardWidgets(QWidget):
     def _panel(self) -> QWidget:
         panel = QWidget()
         panel.setMinimumWidth(280)
-        column = QVBoxLayout(panel)
-        column.setContentsMargins(theme.GRID, theme.GRID, theme.GRID, theme.GRID)
-        column.setSpacing(6)
+        column = column_of(theme.GRID, panel, spacing=6)
         self.chosen_title = Words("")
         self.chosen_title.setFont(theme.font(theme.LARGE, True))
         self.chosen_title.setWordWrap(True)

@@ -28,6 +28,7 @@ from PySide6.QtWidgets import (
 from aquin.charts.latitude import Latitude, Lifted, Limits, advice, lifted, ranked
 from aquin.desk.kit import theme
 from aquin.desk.kit.ask import EXPORTS, PAPERS, ask_save
+from aquin.desk.kit.boxes import column_of
 from aquin.desk.kit.empty import Empty
 from aquin.desk.kit.labels import Words
 from aquin.desk.kit.number import Number
@@ -69,15 +70,11 @@ class LatitudePage(QWidget, OfSession):
         self._of: tuple[object, object] = (None, None)
         self.found: dict[str, Latitude] = {}
         self.reads: dict[str, list[Read]] = {}
-        column = QVBoxLayout(self)
-        column.setContentsMargins(8, 0, 8, 8)
-        column.setSpacing(6)
+        column = column_of((8, 0, 8, 8), self, spacing=6)
         column.addLayout(self._head())
         self.pages = QStackedWidget()
         body = QWidget()
-        inner = QVBoxLayout(body)
-        inner.setContentsMargins(0, 0, 0, 0)
-        inner.setSpacing(6)
+        inner = column_of(0, body, spacing=6)
         self.empty = Empty("Latitude")
         self.pages.addWidget(body)
         self.pages.addWidget(self.empty)

@@ -22,6 +22,7 @@ from aquin.charts.curve import GREY_U
 from aquin.charts.profile import Comparison, Profile, compare, nearest
 from aquin.desk.kit import theme
 from aquin.desk.kit.ask import EXPORTS, ask_save
+from aquin.desk.kit.boxes import column_of, line_of
 from aquin.desk.kit.empty import Empty
 from aquin.desk.kit.labels import Words
 from aquin.desk.kit.plot import Line, Plot
@@ -50,9 +51,7 @@ class ProfilePage(QWidget, OfSession):
         self._of: Production | None = None
         self.made: dict[str, tuple[Profile, list[Comparison]]] = {}
         self.reads: dict[str, list[Read]] = {}
-        column = QVBoxLayout(self)
-        column.setContentsMargins(8, 0, 8, 8)
-        column.setSpacing(6)
+        column = column_of((8, 0, 8, 8), self, spacing=6)
         line = QHBoxLayout()
         self.camera = QComboBox()
         self.camera.setAccessibleName("Camera")
@@ -78,9 +77,7 @@ class ProfilePage(QWidget, OfSession):
     def _plots(self) -> QWidget:
         """Curve, what it leaves, and what it is compared with."""
         body = QWidget()
-        plots = QHBoxLayout(body)
-        plots.setContentsMargins(0, 0, 0, 0)
-        plots.setSpacing(6)
+        plots = line_of(0, body, spacing=6)
         self.curve = Plot("curve", "stops from grey", "% of signal")
         self.residual = Plot("what the curve leaves, and its doubt (band)", "stops from grey", "stops")
         left = QVBoxLayout()

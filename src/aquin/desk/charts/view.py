@@ -14,7 +14,6 @@ from PySide6.QtWidgets import (
     QPushButton,
     QSizePolicy,
     QStackedWidget,
-    QVBoxLayout,
 )
 
 from aquin.arrays import Float64
@@ -23,6 +22,7 @@ from aquin.desk.charts.actions import ChartActions
 from aquin.desk.charts.latitude import LatitudePage
 from aquin.desk.charts.profile import ProfilePage
 from aquin.desk.charts.state import ShownFrame, frame_of
+from aquin.desk.kit.boxes import column_of, line_of
 from aquin.desk.kit.columns import COLUMNS
 from aquin.desk.kit.jobs import Jobs
 from aquin.desk.kit.labels import Words
@@ -47,9 +47,7 @@ class ChartsView(ChartActions):
         self._later = QTimer(self)
         self._later.setSingleShot(True)
         self._later.timeout.connect(self.refresh_now)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(0)
+        column = column_of(0, self, spacing=0)
         column.addLayout(self._tabs())
         self.profile = ProfilePage(session, jobs)
         self.latitude = LatitudePage(session, jobs)
@@ -70,9 +68,7 @@ class ChartsView(ChartActions):
     # building
 
     def _tabs(self) -> QHBoxLayout:
-        line = QHBoxLayout()
-        line.setContentsMargins(8, 6, 8, 6)
-        line.setSpacing(4)
+        line = line_of((8, 6, 8, 6), spacing=4)
         self.tabs = QButtonGroup(self)
         for k, (name, title, says) in enumerate(PAGES):
             button = QPushButton(title)

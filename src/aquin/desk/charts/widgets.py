@@ -12,7 +12,6 @@ from PySide6.QtWidgets import (
     QPushButton,
     QSizePolicy,
     QSplitter,
-    QVBoxLayout,
     QWidget,
 )
 
@@ -22,6 +21,7 @@ from aquin.desk.charts.drawings import Plane, StepLines, Swatches, SweepStrip
 from aquin.desk.charts.frame import ChartFrame
 from aquin.desk.commands import tip
 from aquin.desk.kit import theme
+from aquin.desk.kit.boxes import column_of
 from aquin.desk.kit.columns import Columns
 from aquin.desk.kit.labels import Words
 from aquin.desk.kit.number import Number
@@ -45,8 +45,7 @@ class ChartWidgets(QWidget):
 
     def _list(self) -> QWidget:
         panel = QWidget()
-        column = QVBoxLayout(panel)
-        column.setContentsMargins(8, 0, 0, 8)
+        column = column_of((8, 0, 0, 8), panel)
         self.list = QListWidget()
         self.list.setItemDelegate(Columns(self.list))
         self.list.setAccessibleName("Chart takes")
@@ -67,9 +66,7 @@ class ChartWidgets(QWidget):
 
     def _middle(self) -> QWidget:
         panel = QWidget()
-        column = QVBoxLayout(panel)
-        column.setContentsMargins(8, 0, 8, 8)
-        column.setSpacing(6)
+        column = column_of((8, 0, 8, 8), panel, spacing=6)
         self.frame = ChartFrame()
         column.addWidget(self.frame, 3)
         self.strip = SweepStrip()
@@ -107,9 +104,7 @@ class ChartWidgets(QWidget):
 
     def _side(self) -> QWidget:
         panel = QWidget()
-        column = QVBoxLayout(panel)
-        column.setContentsMargins(0, 0, 8, 8)
-        column.setSpacing(6)
+        column = column_of((0, 0, 8, 8), panel, spacing=6)
         self.head = _dim("")
         self.head.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         column.addWidget(self.head)

@@ -13,6 +13,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from aquin.desk.kit.boxes import column_of
+
 MARGIN = 48
 """Room for the title bar and a rim, in pixels."""
 
@@ -54,8 +56,7 @@ def _let_scroll(dialog: QDialog) -> None:
     area.setWidget(body)
     area.setWidgetResizable(True)
     area.setFrameShape(QFrame.Shape.NoFrame)
-    outer = QVBoxLayout(dialog)
-    outer.setContentsMargins(0, 0, 0, 8)
+    outer = column_of((0, 0, 0, 8), dialog)
     outer.addWidget(area, 1)
     if kept is not None:
         outer.addWidget(kept, 0, Qt.AlignmentFlag.AlignRight)

@@ -1,9 +1,10 @@
 """A part of a column with a heading that folds it away; which parts are folded comes back at the next start."""
 
 from PySide6.QtCore import QSettings, Qt, Signal
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QPushButton, QSizePolicy, QToolButton, QWidget
 
 from aquin.desk.kit import theme
+from aquin.desk.kit.boxes import column_of, line_of
 from aquin.desk.kit.labels import Words
 from aquin.own_files import window_settings
 
@@ -16,12 +17,8 @@ class Section(QWidget):
     def __init__(self, name: str, title: str, open_at_first: bool = True, keep: bool = True) -> None:
         super().__init__()
         self.name, self._keep = name, keep
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(2)
-        self.head = QHBoxLayout()
-        self.head.setContentsMargins(4, 0, 8, 0)
-        self.head.setSpacing(4)
+        column = column_of(0, self, spacing=2)
+        self.head = line_of((4, 0, 8, 0), spacing=4)
         self.button = QToolButton()
         self.button.setProperty("fold", True)
         self.button.setCheckable(True)
@@ -38,9 +35,7 @@ class Section(QWidget):
         self.head.addWidget(self.aside, 1)
         column.addLayout(self.head)
         self.body = QWidget()
-        self.column = QVBoxLayout(self.body)
-        self.column.setContentsMargins(0, 0, 0, 0)
-        self.column.setSpacing(4)
+        self.column = column_of(0, self.body, spacing=4)
         column.addWidget(self.body)
         held = _settings().value(f"folded/{name}") if keep else None
         self.set_open(str(held) != "true" if held is not None else open_at_first)

@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
 )
 
 from aquin.desk.kit import theme
+from aquin.desk.kit.boxes import column_of, line_of
 from aquin.desk.kit.labels import Words
 from aquin.desk.plan.parts import Asked, Section, cell_frame, check_row, menu_of
 from aquin.own_files import remembered_file
@@ -61,9 +62,7 @@ def chain_table(view: Asked, production: Production, chain: Chain) -> QWidget:
 
 def screens_cell(view: Asked, production: Production, chain: Chain) -> QWidget:
     cell = cell_frame()
-    column = QVBoxLayout(cell)
-    column.setContentsMargins(8, 6, 8, 6)
-    column.setSpacing(8)
+    column = column_of((8, 6, 8, 6), cell, spacing=8)
     for k, screen in enumerate(chain.screens):
         column.addLayout(screen_part(view, production, chain, k, screen))
     add = QPushButton("Add a screen")
@@ -116,8 +115,7 @@ def screen_part(view: Asked, production: Production, chain: Chain, k: int, scree
 
 def working_cell(view: Asked, production: Production, chain: Chain) -> QWidget:
     cell = cell_frame()
-    column = QVBoxLayout(cell)
-    column.setContentsMargins(8, 6, 8, 6)
+    column = column_of((8, 6, 8, 6), cell)
     space = QComboBox()
     space.setAccessibleName("Working space")
     space.setToolTip("The log space in which trims, curves and looks work")
@@ -152,8 +150,7 @@ def working_cell(view: Asked, production: Production, chain: Chain) -> QWidget:
 
 def link_cell(view: Asked, camera: CameraPlan, check: Check | None) -> QWidget:
     cell = cell_frame()
-    column = QVBoxLayout(cell)
-    column.setContentsMargins(8, 6, 8, 6)
+    column = column_of((8, 6, 8, 6), cell)
     column.addWidget(
         check_row(check if check is not None else Check("", "wrong", "not before the encoding is known"))
     )
@@ -163,8 +160,7 @@ def link_cell(view: Asked, camera: CameraPlan, check: Check | None) -> QWidget:
 
 def camera_cell(view: Asked, production: Production, camera: CameraPlan) -> QWidget:
     cell = cell_frame()
-    line = QHBoxLayout(cell)
-    line.setContentsMargins(8, 6, 8, 6)
+    line = line_of((8, 6, 8, 6), cell)
     words = QVBoxLayout()
     words.setSpacing(0)
     name = Words(camera.camera.name)

@@ -5,10 +5,11 @@ from pathlib import Path
 from typing import Any, Protocol
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QMenu, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QMenu, QWidget
 
 from aquin.colour.config import ColourConfig
 from aquin.desk.kit import theme
+from aquin.desk.kit.boxes import column_of, line_of
 from aquin.desk.kit.labels import Words
 from aquin.desk.session import Session
 from aquin.production import Camera
@@ -43,9 +44,7 @@ class Section(QFrame):
 
     def __init__(self, title: str) -> None:
         super().__init__()
-        self.column = QVBoxLayout(self)
-        self.column.setContentsMargins(0, 0, 0, 0)
-        self.column.setSpacing(6)
+        self.column = column_of(0, self, spacing=6)
         self.head = QHBoxLayout()
         label = Words(title)
         label.setFont(theme.font(theme.LARGE, True))
@@ -69,9 +68,7 @@ def check_row(check: Check) -> QWidget:
     """A mark and the words of a check."""
     row = QWidget()
     row.setProperty("clear", True)
-    line = QHBoxLayout(row)
-    line.setContentsMargins(0, 0, 0, 0)
-    line.setSpacing(6)
+    line = line_of(0, row, spacing=6)
     mark = Words(MARKS[check.state])
     mark.setFixedWidth(12)
     mark.setFont(theme.font(theme.BASE, True))

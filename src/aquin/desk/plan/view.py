@@ -19,12 +19,12 @@ from PySide6.QtWidgets import (
     QLineEdit,
     QPushButton,
     QScrollArea,
-    QVBoxLayout,
     QWidget,
 )
 
 from aquin.desk.kit import theme
 from aquin.desk.kit.ask import CONFIGS, OCIO, ask_open
+from aquin.desk.kit.boxes import column_of
 from aquin.desk.kit.labels import Words
 from aquin.desk.plan.chain import chain_table
 from aquin.desk.plan.dialogs import ask_luts, ask_nearest, ask_sheet, pick_encoding
@@ -130,9 +130,7 @@ class PlanView(QScrollArea, OfSession):
 
     def _build(self) -> None:
         self.body = body = QWidget()
-        column = QVBoxLayout(body)
-        column.setContentsMargins(16, 12, 16, 12)
-        column.setSpacing(14)
+        column = column_of((16, 12, 16, 12), body, spacing=14)
         if self.production is None or self.chain is None:
             words = Words(
                 "No production is open.\n\nMake one with File, New production (Ctrl+N), open one "

@@ -16,11 +16,11 @@ from PySide6.QtWidgets import (
     QListWidget,
     QListWidgetItem,
     QPushButton,
-    QVBoxLayout,
     QWidget,
 )
 
 from aquin.desk.kit import theme
+from aquin.desk.kit.boxes import column_of
 from aquin.desk.kit.labels import Words
 from aquin.production import Camera, Setup, Shot
 
@@ -45,9 +45,7 @@ class FindingsPanel(QWidget):
         self.found: list[Finding] = []
         self._production: Production | None = None
         self.setMinimumWidth(270)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(theme.GRID, theme.GRID, theme.GRID, theme.GRID)
-        column.setSpacing(6)
+        column = column_of(theme.GRID, self, spacing=6)
         self.title = Words("Findings")
         self.title.setFont(theme.font(theme.LARGE, True))
         column.addWidget(self.title)
@@ -66,9 +64,7 @@ class FindingsPanel(QWidget):
         self.list.itemClicked.connect(lambda _: self._pick())
         column.addWidget(self.list, 1)
         self.detail = QWidget()
-        inner = QVBoxLayout(self.detail)
-        inner.setContentsMargins(0, 4, 0, 0)
-        inner.setSpacing(6)
+        inner = column_of((0, 4, 0, 0), self.detail, spacing=6)
         self.what, self.advice = Words(""), Words("")
         for label in (self.what, self.advice):
             label.setWordWrap(True)

@@ -22,11 +22,11 @@ from PySide6.QtWidgets import (
     QPushButton,
     QSplitter,
     QStackedWidget,
-    QVBoxLayout,
     QWidget,
 )
 
 from aquin.desk.kit import theme
+from aquin.desk.kit.boxes import column_of, line_of
 from aquin.desk.kit.jobs import Jobs
 from aquin.desk.kit.labels import Words
 from aquin.desk.kit.thumbs import Thumbs
@@ -61,9 +61,7 @@ class ShotsView(ShotActions):
         self.intake.told.connect(self.told)
         self.intake.done.connect(self.stated)
         self.setAcceptDrops(True)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(0)
+        column = column_of(0, self, spacing=0)
         column.addLayout(self._bar())
         self.pages = QStackedWidget()
         self.table, self.pictures = ShotTable(self), shot_pictures()
@@ -79,9 +77,7 @@ class ShotsView(ShotActions):
         self.empty.set_role("soft")
         self.pages.addWidget(self.empty)
         left = QWidget()
-        inner = QVBoxLayout(left)
-        inner.setContentsMargins(theme.GRID, 0, 0, 0)
-        inner.setSpacing(0)
+        inner = column_of((theme.GRID, 0, 0, 0), left, spacing=0)
         inner.addWidget(self.pages, 1)
         inner.addLayout(self._selection_bar())
         self.panel = FindingsPanel()
@@ -110,8 +106,7 @@ class ShotsView(ShotActions):
     # building
 
     def _bar(self) -> QHBoxLayout:
-        bar = QHBoxLayout()
-        bar.setContentsMargins(theme.GRID, 6, theme.GRID, 6)
+        bar = line_of((theme.GRID, 6, theme.GRID, 6))
         self.filter = QLineEdit()
         self.filter.setPlaceholderText("Filter: words, or column:word, such as  camera:heron error")
         self.filter.setAccessibleName("Filter")
@@ -163,8 +158,7 @@ class ShotsView(ShotActions):
         return bar
 
     def _selection_bar(self) -> QHBoxLayout:
-        bar = QHBoxLayout()
-        bar.setContentsMargins(0, 4, theme.GRID, 4)
+        bar = line_of((0, 4, theme.GRID, 4))
         self.selected_label = Words("")
         self.selected_label.set_role("dim")
         bar.addWidget(self.selected_label, 1)
