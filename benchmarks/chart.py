@@ -7,8 +7,9 @@ from common import demo, line, timed
 from aquin.charts.find import find_chart
 from aquin.charts.layout import layout
 from aquin.charts.read import read_chart
+from aquin.charts.solve import solve_all
 from aquin.colour.config import ColourConfig
-from aquin.match.chart import match_charts, scene_colours
+from aquin.match.chart import pair, scene_colours
 from aquin.measure.clip import Clip
 
 
@@ -36,7 +37,7 @@ def main() -> None:
     )
     line(
         "solve three models, leave-one-out",
-        timed(lambda: match_charts(*readings, scene_colours(linear)), 10),
+        timed(lambda: solve_all(pair(*readings)[0], None, scene_colours(linear)), 10),
         decoding,
     )
 

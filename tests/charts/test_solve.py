@@ -18,7 +18,8 @@ from aquin.colour.difference import delta_terms, lab_of_ap1
 from aquin.colour.grade import Balance, Grade
 from aquin.errors import AquinError
 from aquin.exchange import cdl_file
-from aquin.match.chart import ChartMatch, match_charts, pair, scene_colours
+from aquin.match.chart import pair
+from aquin.match.engine import Match, Side, match_sides
 from aquin.match.settle import settle
 from aquin.measure.clip import Clip
 from aquin.measure.ledger import AXES, Evidence, measure, values
@@ -125,13 +126,12 @@ def _reading(clip: Clip, chart: Layout) -> tuple[Reading, np.ndarray]:
 
 
 @pytest.fixture(scope="module")
-def found(clips: tuple[Clip, Clip], chart24: Layout) -> ChartMatch:
-    hero, _ = _reading(clips[0], chart24)
-    shot, linear = _reading(clips[1], chart24)
-    return match_charts(hero, shot, scene_colours(linear))
+def found(clips: tuple[Clip, Clip], chart24: Layout) -> Match:
+    hero, shot = (Side(c.read()[0].rgb, c.read()[1], _reading(c, chart24)[0]) for c in clips)
+    return match_sides(hero, shot, "chart", BASES)
 
 
-def test_demo_match_leaves_at_most_2_5_with_a_cdl(found: ChartMatch) -> None:
+def test_demo_match_leaves_at_most_2_5_with_a_cdl(found: Match) -> None:
     cdl = found.solution("cdl")
     before = values(found.evidence)["colour"][1]
     assert before > 6
@@ -149,7 +149,7 @@ def _blocks(linear: np.ndarray) -> np.ndarray:
 
 @pytest.mark.parametrize("averaged", [True, False])
 def test_on_the_scene_the_match_is_within_1_10_of_the_best_cdl_that_knows_the_truth(
-    averaged: bool, found: ChartMatch, clips: tuple[Clip, Clip], truth: dict, demo: Path, tmp_path: Path
+    averaged: bool, found: Match, clips: tuple[Clip, Clip], truth: dict, demo: Path, tmp_path: Path
 ) -> None:
     """Truth: what the hero's camera would have recorded from where the shot's stood, without noise."""
     config = ColourConfig.find(None, demo / "media" / "x")
@@ -179,9 +179,7 @@ def test_on_the_scene_the_match_is_within_1_10_of_the_best_cdl_that_knows_the_tr
     assert ours < 0.6 * residual(scene, Grade()).mean()
 
 
-def test_the_scene_counts_in_a_cdl(
-    found: ChartMatch, clips: tuple[Clip, Clip], truth: dict, demo: Path
-) -> None:
+def test_the_scene_counts_in_a_cdl(found: Match, clips: tuple[Clip, Clip], truth: dict, demo: Path) -> None:
     """A CDL that is also fitted to the frame's colours is better on the scene than one of the patches alone."""
     config = ColourConfig.find(None, demo / "media" / "x")
     wanted = _blocks(config.to_linear("Linear Heron")(truth["hero_camera_at_shot"]))
@@ -192,7 +190,7 @@ def test_the_scene_counts_in_a_cdl(
 
 
 def test_clipped_patches_stay_out_of_the_pairs(
-    found: ChartMatch, clips: tuple[Clip, Clip], chart24: Layout
+    found: Match, clips: tuple[Clip, Clip], chart24: Layout
 ) -> None:
     from dataclasses import replace
 

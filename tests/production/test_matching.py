@@ -326,6 +326,6 @@ def test_one_card_is_believed_and_one_in_other_light_is_not(shoot_copy: Path) ->
     assert desk.doubtful(place, target[1])
     desk.trust_again()
     assert not desk.doubtful(place, target[1])
-    _, note = evidence_of(desk, place, target, False, "weighed")
+    note = evidence_of(desk, place, target, False, "weighed").note
     assert (place in desk.one_light) == ("one card" in note)
     production.close()

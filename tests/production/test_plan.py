@@ -23,9 +23,13 @@ from aquin.production import Camera, Grade, Option, Production, Root, Setup, Sho
 from aquin.production.grading import balance_of, held_grade, keep_grade, trim_of
 from aquin.production.plan import chain_of, checklist, choose_policy, exposure_card, routine_of, set_routine
 from aquin.production.settings import Deliverable, choose_config, config_of, keep_deliverables
-from aquin.production.stale import inputs_of, is_stale, stale_grades
+from aquin.production.stale import inputs_of, is_stale
 
 BT1886 = "Rec.1886 Rec.709 - Display"
+
+
+def stale_grades(production: Production, config: ColourConfig) -> list[Grade]:
+    return [g for g in production.all(Grade) if is_stale(production, config, g)]
 
 
 @pytest.fixture

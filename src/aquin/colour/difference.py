@@ -95,11 +95,6 @@ def itp_of_ap1(linear: ArrayLike) -> Float64:
     return np.asarray(720 * np.stack([i, 0.5 * t, p], axis=-1), np.float64)
 
 
-def delta_itp(itp1: ArrayLike, itp2: ArrayLike) -> Float64:
-    """dE ITP of what `itp_of_ap1` gave, (..., 3) each, to (...); 1 is about just noticeable."""
-    return np.asarray(np.linalg.norm(np.asarray(itp2) - np.asarray(itp1), axis=-1), np.float64)
-
-
 def _pq(nits: Float64) -> Float64:
     """The inverse EOTF of SMPTE ST 2084, mirrored below zero so that it stays defined there."""
     m1, m2, c1, c2, c3 = 2610 / 16384, 2523 / 32, 3424 / 4096, 2413 / 128, 2392 / 128

@@ -53,7 +53,7 @@ class Ref:
         return Grade.of(json.loads(self.grade))
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class ChartJob:
     """One chart take to be read."""
 
@@ -80,21 +80,19 @@ def read_job(job: ChartJob) -> dict[str, Any]:
     }
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class SolveJob:
-    """One camera in one setup. `sources`: its evidence as plain values, as JSON."""
+    """One camera in one setup, and what speaks for it."""
 
-    key: str
-    path: Path
+    label: str
     models: tuple[str, ...]
-    sources: str
+    sources: tuple[Source, ...]
     metric: str = "dE00"
 
 
-def solve_job(job: SolveJob) -> list[dict[str, Any]]:
+def solve_job(job: SolveJob) -> list[Solution]:
     """Every model's grade and residuals. Raises AquinError when the evidence carries none."""
-    evidence = combined([source_of(v) for v in json.loads(job.sources)])
-    return [solution_values(s) for s in solve_all(evidence, models=job.models, metric=METRICS[job.metric])]
+    return solve_all(combined(job.sources), models=job.models, metric=METRICS[job.metric])
 
 
 def joined(sources: Sequence[Source]) -> Source:
@@ -228,33 +226,6 @@ def source_of(values: Mapping[str, Any]) -> Source:
         known,
     )
     return Source(str(values["by"]), evidence, float(values["sure"]))
-
-
-def solution_values(s: Solution) -> dict[str, Any]:
-    return {
-        "model": s.model,
-        "grade": s.grade.values(),
-        "mean": s.mean,
-        "p95": s.p95,
-        "loo": None if not np.isfinite(s.loo) else s.loo,
-        "condition": s.condition,
-        "size": s.size,
-        "metric": s.metric,
-    }
-
-
-def solution_of(values: Mapping[str, Any]) -> Solution:
-    loo = float("nan") if values["loo"] is None else float(values["loo"])
-    return Solution(
-        str(values["model"]),
-        Grade.of(values["grade"]),
-        float(values["mean"]),
-        float(values["p95"]),
-        loo,
-        float(values["condition"]),
-        float(values["size"]),
-        str(values["metric"]),
-    )
 
 
 def _view(config: str | None, display: str, view: str) -> Any:

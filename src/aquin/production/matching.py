@@ -4,10 +4,8 @@ shot stands apart.
 
 from __future__ import annotations
 
-import json
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -23,12 +21,9 @@ from aquin.production.corrected import corrected
 from aquin.production.heroes import hero_of, main_hero
 from aquin.production.ledgers import compare_frames, known_charts, measure_cells
 from aquin.production.match_work import (
-    ChartJob,
     SolveJob,
     read_job,
-    solution_of,
     solve_job,
-    values_of,
 )
 from aquin.production.measuring import measure_shots
 from aquin.production.records import Camera, Grade, Setup, Shot
@@ -172,14 +167,14 @@ def read_charts(
     shoot.readings |= shoot.production.measured_of(READING, wanted)
     near = _where(shoot, shots)
     missing = [
-        _Hashed(replace(job, take=replace(job.take, near=near.get(key, ()))))
+        replace(job, take=replace(job.take, near=near.get(key, ())))
         for key, job in wanted.items()
         if key not in shoot.readings
     ]
     fresh: dict[str, Any] = {}
     try:
-        for item, result in each(_read, missing, jobs, tell, lambda j: j.job.path.name):
-            fresh[item.job.key] = {} if isinstance(result, AquinError) else result
+        for item, result in each(read_job, missing, jobs, tell, lambda j: j.path.name):
+            fresh[item.key] = {} if isinstance(result, AquinError) else result
     finally:
         shoot.readings |= fresh
         if fresh and not shoot.production.read_only:
@@ -196,24 +191,6 @@ def _where(shoot: Shoot, shots: Sequence[Shot]) -> dict[str, Corners]:
     }
 
 
-@dataclass(frozen=True)
-class _Hashed:
-    """A job that can be a key, whatever its settings are made of."""
-
-    job: ChartJob
-
-    @property
-    def path(self) -> Path:
-        return self.job.path
-
-    def __hash__(self) -> int:
-        return hash(self.job.key)
-
-
-def _read(item: _Hashed) -> dict[str, Any]:
-    return read_job(item.job)
-
-
 def _solve_group(
     shoot: Shoot,
     group: Sequence[CellKey],
@@ -225,7 +202,7 @@ def _solve_group(
 ) -> None:
     """Solve cells that do not depend on each other."""
     production = shoot.production
-    work: dict[SolveJob, tuple[CellKey, list[Source]]] = {}
+    work: dict[SolveJob, tuple[CellKey, Sequence[Source]]] = {}
     notes: dict[CellKey, str] = {}
     for place in group:
         setup, camera = production.get(Setup, place[0]), production.get(Camera, place[1])
@@ -238,8 +215,10 @@ def _solve_group(
         models: tuple[str, ...] = BASES if wish.model == "best" else (wish.model,)
         if own_hero:  # the light of another setup: white, no more
             models = ("gains",)
-        sources, note = evidence_of(shoot, place, targets[0], own_hero, wish.exposure)
-        notes[place] = note
+        said = evidence_of(shoot, place, targets[0], own_hero, wish.exposure)
+        sources: Sequence[Source] = said.sources
+        note = said.note
+        shoot.light[place], notes[place] = said.light, note
         if not sources:
             words = (
                 note or "nothing supports a match: film the chart, or click the same things in both pictures"
@@ -250,15 +229,9 @@ def _solve_group(
             models = ("gains",)  # what distributions say of tones and colours has made shots worse
         elif all(s.by != "chart" for s in sources):
             models = tuple(m for m in models if m in ("gains", "cdl", wish.model)) or ("cdl",)
-        job = SolveJob(
-            f"{place}",
-            Path(f"{setup.name}, {camera.name}"),
-            tuple(models),
-            json.dumps([_source_values(s) for s in sources]),
-            wish.metric,
-        )
+        job = SolveJob(f"{setup.name}, {camera.name}", tuple(models), tuple(sources), wish.metric)
         work[job] = (place, sources)
-    for job, result in each(solve_job, list(work), jobs, tell, lambda j: str(j.path)):
+    for job, result in each(solve_job, list(work), jobs, tell, lambda j: j.label):
         place, sources = work[job]
         if isinstance(result, AquinError):
             outcomes[place] = Outcome(place, result.what, False)
@@ -283,32 +256,17 @@ def _without_solving(shoot: Shoot, place: CellKey, setup: Setup, camera: Camera)
     return None
 
 
-def _source_values(source: Source) -> dict[str, Any]:
-    """With what tells which patches' reflectances are meant."""
-    values = values_of(source)
-    if source.evidence.reflectance is None:
-        values["layout"] = ""
-        return values
-    from aquin.charts.layout import layout
-
-    full = layout("24-patch").reflectances
-    assert full is not None
-    held = {row.tobytes() for row in source.evidence.reflectance}
-    values["kept"] = [row.tobytes() in held for row in full]
-    return values
-
-
 def _kept(
     shoot: Shoot,
     place: CellKey,
     wish: Wish,
-    solved: Sequence[Mapping[str, Any]],
+    solved: Sequence[Solution],
     sources: Sequence[Source],
     note: str,
 ) -> tuple[Outcome, Grade | None]:
     """The outcome, and the balance record that holds the chosen solution."""
     production = shoot.production
-    chosen = _chosen([solution_of(v) for v in solved], wish.model)
+    chosen = _chosen(solved, wish.model)
     by = "+".join(s.by for s in sources)
     sure = float(1 - np.prod([1 - s.sureness for s in sources]))
     row = next(r for r in measure(sources[0].evidence, chosen.grade) if r.axis.name == "colour")

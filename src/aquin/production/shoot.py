@@ -257,8 +257,11 @@ class Shoot:
                 best = shot, held, job.key
         return best
 
-    def source(self, hero: CellKey, place: CellKey) -> tuple[Source, str] | None:
-        """Chart pairs of two cells, the hero's as its own balance has them, and a key that names them.
+    def source(
+        self, hero: CellKey, place: CellKey, light: np.ndarray | None = None
+    ) -> tuple[Source, str] | None:
+        """Chart pairs of two cells, the hero's as its own balance has them, and a key that names them. `light`: log2 of
+        the channels, (3,), by which the cell's chart was lit more than the hero's; as is known where None.
 
         Where a chart was in another light than its scene, the two cameras' charts of another setup stand in: light
         alone can be taken off, what another spectrum makes of colours can't.
@@ -275,7 +278,7 @@ class Shoot:
         if keep.sum() < 6:
             return None
         first = self.grade_at(hero)
-        lit = np.array(a[1]["linear"], np.float64) * np.exp2(self.light_of(place))
+        lit = np.array(a[1]["linear"], np.float64) * np.exp2(self.light_of(place) if light is None else light)
         target = np.asarray(first.linear(lit), np.float64)
         known = None if card.reflectances is None or first.beyond_cdl else card.reflectances[keep]
         evidence = Evidence(

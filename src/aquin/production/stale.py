@@ -63,11 +63,6 @@ def is_stale(
     return bool(grade.inputs) and grade.inputs != inputs_of(production, config, grade, (), balances)
 
 
-def stale_grades(production: Production, config: ColourConfig) -> list[Grade]:
-    balances = balances_of(production)
-    return [g for g in production.all(Grade) if is_stale(production, config, g, balances)]
-
-
 def _inputs(production: Production, config: ColourConfig, grade: Grade, balances: Balances) -> list[Any]:
     if grade.layer == "look":
         return []

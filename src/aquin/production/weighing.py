@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import replace
+from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -22,20 +22,24 @@ WITNESS = 0.35
 """Sureness from which the same points speak for a camera."""
 
 
-def evidence_of(
-    shoot: Shoot, place: CellKey, target: CellKey, own_hero: bool, exposure: str
-) -> tuple[list[Source], str]:
-    """What speaks for a cell's balance, and a note on how bright it is taken to be. Charts say what colour; how
-    bright, `match.level` weighs.
+@dataclass(frozen=True)
+class Weighed:
+    """What speaks for a cell's balance, a note on how bright it is taken to be, and log2 of the channels, (3,), by
+    which its chart was lit more than its hero's.
     """
-    shoot.light[place] = np.zeros(3)
-    chart = shoot.source(target, place)
+
+    sources: tuple[Source, ...] = ()
+    note: str = ""
+    light: np.ndarray = field(default_factory=lambda: np.zeros(3))
+
+
+def evidence_of(shoot: Shoot, place: CellKey, target: CellKey, own_hero: bool, exposure: str) -> Weighed:
+    """What speaks for a cell's balance. Charts say what colour; how bright, `match.level` weighs."""
+    chart = shoot.source(target, place, np.zeros(3))
     if own_hero:
         if chart is None:
-            return [], "no chart speaks for its light: it stays as it was filmed"
-        shoot.light[place] = np.full(3, brighter(chart[0].evidence))
-        chart = shoot.source(target, place)
-        return ([chart[0]] if chart is not None else []), ""
+            return Weighed((), "no chart speaks for its light: it stays as it was filmed")
+        return _lit(shoot, place, target, np.full(3, brighter(chart[0].evidence)), "")
     frames = [
         shoot.seen[key]
         for shot in shoot.shots[place]
@@ -51,10 +55,10 @@ def evidence_of(
                 one = joined(sources)
                 hero = np.asarray(first.linear(one.evidence.hero), np.float64)
                 one = replace(one, evidence=replace(one.evidence, hero=hero))
-                return ([one], "") if one.sureness >= LEAST else ([], "")
-        return [], ""
+                return Weighed((one,) if one.sureness >= LEAST else ())
+        return Weighed()
     if exposure == "chart":
-        return [chart[0]], "as bright and as warm as the charts"
+        return Weighed((chart[0],), "as bright and as warm as the charts")
     bright, white = _witnesses(shoot, place, target, chart[0], frames, points, exposure == "weighed")
     bright, white = _with_one_card(shoot, place, target, chart[0], bright, white)
     if exposure == "weighed" and _in_other_light(shoot, place, target, white):
@@ -65,14 +69,17 @@ def evidence_of(
     lit_more = brighter(chart[0].evidence) - float(level.value[0])
     greys = chart[0].evidence.part(chart[0].evidence.neutral)
     other = (white_of(ratio_of(greys)) if len(greys.hero) else np.zeros(2)) - cast.value
-    shoot.light[place] = lit(lit_more, other)
-    chart = shoot.source(target, place)
     note = (
         f"brightness by {BY[level.by]}, \u00b1{level.error:.2f} st, white by {BY[cast.by]}, "
         f"\u00b1{cast.error / STOPS_A_MIRED:.0f} mired (its chart was lit {lit_more:+.2f} st and "
         f"{other[0] / STOPS_A_MIRED:+.0f} mired from the hero's)"
     )
-    return ([chart[0]] if chart is not None else []), note.replace("-", "\u2212")
+    return _lit(shoot, place, target, lit(lit_more, other), note.replace("-", "\u2212"))
+
+
+def _lit(shoot: Shoot, place: CellKey, target: CellKey, light: np.ndarray, note: str) -> Weighed:
+    chart = shoot.source(target, place, light)
+    return Weighed((chart[0],) if chart is not None else (), note, light)
 
 
 def _witnesses(
