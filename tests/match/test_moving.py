@@ -56,7 +56,7 @@ def side(linear: np.ndarray) -> Side:
 def test_what_moved_under_other_light_does_not_decide(
     name: str, share: float, colour: tuple[float, float, float]
 ) -> None:
-    scene = np.maximum(cv2.resize(photographs()[name], (960, 640), interpolation=cv2.INTER_AREA), 1e-4)
+    scene = np.maximum(cv2.resize(photographs()[name], (720, 480), interpolation=cv2.INTER_AREA), 1e-4)
     hero, shot = with_disc(scene, share, colour)
     found = match_sides(side(hero), side(filmed(shot)), "points", ("gains",))
     grade = found.solution("gains").grade
@@ -73,7 +73,7 @@ def test_what_moved_under_other_light_does_not_decide(
 
 def test_a_thing_of_one_colour_that_fills_the_frame_is_not_believed() -> None:
     """Nothing tells that it is not the background; but one colour can't stand for a scene."""
-    scene = np.maximum(cv2.resize(photographs()["astronaut"], (960, 640), interpolation=cv2.INTER_AREA), 1e-4)
+    scene = np.maximum(cv2.resize(photographs()["astronaut"], (720, 480), interpolation=cv2.INTER_AREA), 1e-4)
     hero, shot = with_disc(scene, 0.95, (0.2, 0.2, 0.2))
     found = match_points(hero.astype(np.float32), filmed(shot))
     assert found is not None and found.sureness < 0.3

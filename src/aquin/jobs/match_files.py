@@ -19,7 +19,7 @@ from aquin.exchange import cdl_file, grade_file
 from aquin.exchange.proof import Proof
 from aquin.jobs.export_grade import check_ending, export_grade
 from aquin.match.engine import IN_A_CDL, By, Match, Side, Weight, match_sides, second_pass
-from aquin.match.skin import with_skin
+from aquin.match.skin import Masks, with_skin
 from aquin.measure.clip import Clip
 from aquin.measure.ledger import Row, difference_of, measure
 from aquin.measure.looks import clipped_share, facts
@@ -75,8 +75,9 @@ def match_files(hero: Clip, shot: Clip, ask: MatchAsk, config: ColourConfig) -> 
     named = [(_colour_at(sides[0], a, hero), _colour_at(sides[1], b, shot)) for a, b in ask.named]
     models = (*BASES, *([model] if model and model not in BASES else []))
     found = match_sides(sides[0], sides[1], ask.by, models, named)
+    skin = find_skin(sides[0].linear, shown), find_skin(sides[1].linear, shown)
     if ask.weight != "frame":
-        found = _with_skin(found, sides, (hero, shot), shown, models, ask.weight == "skin")
+        found = _with_skin(found, sides, (hero, shot), skin, models, ask.weight == "skin")
     if model is not None and model not in {s.model for s in found.solutions}:
         raise AquinError(
             f"the evidence can't carry a {title_of(model)}", None, "Use --model gains, or name more pairs"
@@ -90,7 +91,6 @@ def match_files(hero: Clip, shot: Clip, ask: MatchAsk, config: ColourConfig) -> 
     in_file = kept
     if ask.out.suffix.lower() in cdl_file.SUFFIXES:  # what is reported is what the file does
         in_file = Grade(trim=grade_file.nearest_cdl(kept, sides[1].linear))
-    skin = [find_skin(side.linear, shown) for side in sides]
     pictures = [
         facts(sides[k].linear, g, shown, clipped_share(sides[k].signal), mask=skin[k]).values()
         for k, g in ((0, Grade()), (1, Grade()), (1, in_file))
@@ -192,15 +192,13 @@ def _side(clip: Clip, number: int | None, ask: MatchAsk) -> Side:
 
 
 def _with_skin(
-    found: Match, sides: Sequence[Side], clips: Sequence[Clip], shown: Any, models: Sequence[str], must: bool
+    found: Match, sides: Sequence[Side], clips: Sequence[Clip], skin: Masks, models: Sequence[str], must: bool
 ) -> Match:
     """With solutions for skin; AquinError where they must be and hardly any is seen."""
-    masks = []
-    for side, clip in zip(sides, clips, strict=True):
-        masks.append(find_skin(side.linear, shown))
-        if must and masks[-1].mean() < 0.002:
+    for mask, clip in zip(skin, clips, strict=True):
+        if must and mask.mean() < 0.002:
             raise AquinError("no skin was found in the frame", clip.source.path, "Use --weight frame")
-    made = with_skin(found, sides[0], sides[1], (masks[0], masks[1]), models)
+    made = with_skin(found, sides[0], sides[1], skin, models)
     if must and not made.other:
         raise AquinError(
             "too little skin is free of clipping in the two frames",
