@@ -9,7 +9,10 @@ import pytest
 from aquin.exchange import cdl_file, picture
 from aquin.frames import open_source
 from aquin.production import Production, Setup, Shot
+from aquin.production.settings import config_of
+from aquin.production.shoot import Shoot
 from cli.running import plain
+from shoots import copy_of
 
 
 def run(*words: str | Path) -> tuple[int, dict, str]:
@@ -215,6 +218,40 @@ def test_grades_regions_history_and_tolerances_of_a_production(shoot_copy: Path,
         assert run(words_for, shoot_copy, "nobody")[0] == 2
     (tmp_path / "bad.json").write_text('{"grade": {"stops": "loud"}}')
     assert run("grade", shoot_copy, shot.name, "--take", tmp_path / "bad.json")[0] == 2
+
+
+def test_a_shot_beside_its_hero_and_what_is_said_of_it(settled: Path) -> None:
+    path = copy_of(settled)
+    production = Production.open(path, read_only=True)
+    shoot = Shoot(production, config_of(production))
+    name = next(
+        s.name
+        for s in production.all(Shot)
+        if (at := shoot.moment(s)) is not None and at.hero.camera_id != s.camera_id
+    )
+    production.close()
+    code, said, _ = run("beside", path, name)
+    assert code == 0 and list(said) == [
+        "shot",
+        "hero",
+        "frames",
+        "by",
+        "off",
+        "kinship",
+        "materials",
+        "named",
+    ]
+    assert set(said["off"]) == {"exposure", "warmth", "tint"} and all(
+        v["error"] > 0 for v in said["off"].values()
+    )
+    assert [m["number"] for m in said["materials"]] == list(range(1, len(said["materials"]) + 1))
+    code, named, _ = run("beside", path, name, "--same", "200,200:300,200", "--strike", "1")
+    assert code == 0 and len(named["named"]) == 1 and "what was named" in named["by"]
+    assert sum(m["struck"] for m in named["materials"]) == 1
+    code, clean, _ = run("beside", path, name, "--forget")
+    assert clean["off"] == said["off"] and not clean["named"]
+    assert "there is no material 99" in run("beside", path, name, "--strike", "99")[2]
+    assert "outside the frame" in run("beside", path, name, "--same", "9000,2:3,4")[2]
 
 
 def test_light_over_the_day_and_the_trims_that_follow(shoot_copy: Path) -> None:

@@ -20,8 +20,9 @@ from aquin.production.audit import Finding
 from aquin.production.audit.finding import Fix
 from aquin.production.cells import State, board
 from aquin.production.grading import held_grade
+from aquin.production.named import named_of, struck_of
 from aquin.production.settings import config_of
-from desk.pages import page, production_of, shown_window, wait_for
+from desk.pages import page, press, production_of, shown_window, wait_for
 from shoots import copy_of
 
 
@@ -277,6 +278,74 @@ def test_a_missing_encoding_is_said_in_place_and_no_dialog_opens(window: Window)
     assert not [d for d in window.findChildren(QDialog) if d.isVisible()]
     notice = window.bench.side_notices["shot"]
     assert notice.isVisible() and any("ncoding" in b.text() for b in notice.buttons)
+
+
+# what a person says of a shot
+
+
+def beside_another_camera(window: Window) -> Shot:
+    shoot = window.session.shoot
+    assert shoot is not None
+    return next(
+        s.shot
+        for c in window.board.cells.values()
+        for s in c.shots
+        if (at := shoot.moment(s.shot)) is not None and at.hero.camera_id != s.shot.camera_id and s.rows
+    )
+
+
+def test_materials_are_outlined_struck_and_taken_back(window: Window) -> None:
+    """By keys alone: T, the list, Enter; and Ctrl+Z takes it back wherever it is asked."""
+    production, shot = production_of(window), beside_another_camera(window)
+    window.look_beside(shot)
+    settle_down(window, 60)
+    press(window, Qt.Key.Key_T)
+    hand, listed = page(window).tools.materials, page(window).panel.materials
+    wait_for(lambda: hand.found is not None and listed.count() > 2, 30)
+    assert hand.found is not None and page(window).panel.sections["materials"].isVisible()
+    assert all(m.outlines[0] and m.outlines[1] for m in hand.found.materials[:2])
+    listed.setFocus()
+    listed.setCurrentRow(0)
+    press(listed, Qt.Key.Key_Down)
+    assert hand.over == 2
+    said = {r.axis.name: (r.beside, r.doubt) for r in window.state.ledger()}
+    press(listed, Qt.Key.Key_Return)
+    settle_down(window, 60)
+    assert len(struck_of(production, shot)) == 1 and window.state.now.struck == struck_of(production, shot)
+    assert hand.found is not None and sum(m.struck for m in hand.found.materials) == 1
+    assert {r.axis.name: (r.beside, r.doubt) for r in window.state.ledger()} != said
+    window.history.undo()
+    settle_down(window, 60)
+    assert not struck_of(production, shot) and not window.state.now.struck
+    assert not any(m.struck for m in hand.found.materials)
+    press(window, Qt.Key.Key_T)
+    assert not page(window).panel.sections["materials"].isVisible()
+
+
+def test_a_pair_that_is_named_counts_on_board_and_bench_and_stays(window: Window, file: Path) -> None:
+    """It is what the Board asks for where a shot is in doubt; it is there again after a restart."""
+    production, shot = production_of(window), beside_another_camera(window)
+    window.look_beside(shot)
+    settle_down(window, 60)
+    pairs = (((0.5, 0.5), (0.5, 0.5)), ((0.3, 0.6), (0.4, 0.6)))
+    page(window).tools.pairs.pairs = pairs
+    page(window).tools.pairs.changed.emit()
+    settle_down(window, 60)
+    assert [n.places for n in named_of(production, shot)] == list(pairs)
+    assert window.state.given is not None and window.state.given.beside is not None
+    assert "what was named" in window.state.given.beside.by
+    assert window.state.match is not None and window.state.match.by.startswith(
+        "chart"
+    )  # it is not thrown away
+    window.step_shot(1)
+    settle_down(window, 60)
+    assert window.state.now.pairs != pairs
+    window.look_beside(shot)
+    settle_down(window, 60)
+    assert window.state.now.pairs == pairs
+    window.history.undo()
+    settle_down(window, 60)
+    assert not named_of(production, shot) and not window.state.now.pairs
 
 
 # stepping

@@ -9,7 +9,7 @@ from skimage import data
 from aquin.colour import acescct
 from aquin.errors import AquinError
 from aquin.match.engine import ALIKE, Side, gather, match_sides
-from aquin.match.materials import match_materials, overlap, pixels_of, seen
+from aquin.match.materials import match_materials, overlap, pixels_of, places_of, seen
 from photographs import photographs
 from stereo import stereo_pair
 
@@ -54,6 +54,61 @@ def test_a_known_gain_reads_as_that_gain(level: float, red: float, blue: float) 
     plain, moved = (match_materials(pair.left, pair.right * np.float32(2**g)) for g in (0 * gains, gains))
     assert plain is not None and moved is not None
     assert moved.off - plain.off == pytest.approx(gains, abs=0.06)
+
+
+BLOCKS = np.array(
+    [
+        [0.5, 0.1, 0.08],
+        [0.1, 0.3, 0.12],
+        [0.08, 0.12, 0.5],
+        [0.4, 0.36, 0.1],
+        [0.3, 0.28, 0.26],
+        [0.05, 0.2, 0.22],
+    ]
+)
+
+
+def blocks(colours: np.ndarray, turn: int) -> np.ndarray:
+    """(360, 540, 3) scene-linear: six even walls in another order, each with a fold of light over it."""
+    places = np.roll(np.arange(6), turn).reshape(2, 3)
+    wall = np.repeat(np.repeat(places, 180, axis=0), 180, axis=1)
+    y, x = np.mgrid[:360, :540]
+    light = np.exp2(0.5 * np.sin(2 * np.pi * (x % 180) / 180) + 0.3 * np.cos(2 * np.pi * (y % 180) / 180))
+    return np.asarray(colours[wall] * light[..., None], np.float32)
+
+
+def test_a_material_that_was_struck_does_not_count() -> None:
+    """A wall that was painted lighter by a stop pulls; struck, nothing is left of that. Everything else is a third of a
+    stop brighter.
+    """
+    other = BLOCKS * 2**0.33
+    other[3] *= 2.0
+    hero, shot = blocks(BLOCKS, 0), blocks(other, 2)
+    found = match_materials(hero, shot)
+    assert found is not None
+    painted = np.log2(BLOCKS[3] / BLOCKS[3, 1])[[0, 2]]
+    votes = {tuple(np.round(m.at, 1)): m.vote.mean() for m in found.materials}
+    nearest = min(found.materials, key=lambda m: np.hypot(*(m.at - painted)))
+    assert np.hypot(*(nearest.at - painted)) < 0.3 and nearest.vote.mean() > 0.9, votes
+    struck = match_materials(hero, shot, struck=nearest.at[None])
+    assert struck is not None and all(np.hypot(*(m.at - painted)) > 0.2 for m in struck.materials)
+    assert struck.off == pytest.approx(0.33, abs=0.05)
+    assert np.abs(struck.off - 0.33).max() <= np.abs(found.off - 0.33).max() + 0.01
+
+
+def test_a_material_is_where_it_is_in_both_pictures() -> None:
+    hero, shot = blocks(BLOCKS, 0), blocks(BLOCKS * [1.2, 1.0, 0.9], 2)
+    at = np.log2(BLOCKS / BLOCKS[:, 1:2])[:, [0, 2]]
+    off = np.log2([1.2, 1.0, 0.9])
+    for picture, turn, moved in ((hero, 0, None), (shot, 2, off)):
+        places = places_of(picture, at, moved)
+        true = np.roll(np.arange(6), turn).reshape(2, 3)
+        h, w = places.shape
+        for row in range(2):
+            for column in range(3):
+                part = places[row * h // 2 : (row + 1) * h // 2, column * w // 3 : (column + 1) * w // 3]
+                inside = part[8:-8, 8:-8]
+                assert np.mean(inside == true[row, column]) > 0.97
 
 
 def test_nothing_changed_reads_as_nothing() -> None:

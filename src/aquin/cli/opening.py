@@ -75,7 +75,9 @@ def corners_in(text: str | None) -> tuple[tuple[float, float], ...]:
     return tuple((numbers[k], numbers[k + 1]) for k in (0, 2, 4, 6))
 
 
-def pairs_in(texts: list[str]) -> tuple[tuple[tuple[float, float], tuple[float, float]], ...]:
+def pairs_in(
+    texts: list[str], option: str = "--pair"
+) -> tuple[tuple[tuple[float, float], tuple[float, float]], ...]:
     """`X,Y:X,Y` as places. Raises AquinError."""
     out = []
     for text in texts:
@@ -83,7 +85,7 @@ def pairs_in(texts: list[str]) -> tuple[tuple[tuple[float, float], tuple[float, 
             (ax, ay), (bx, by) = (tuple(float(v) for v in side.split(",")) for side in text.split(":"))
         except ValueError as error:
             raise AquinError(
-                f"'{text}' is no pair of places", None, "Write --pair X,Y:X,Y in pixels"
+                f"'{text}' is no pair of places", None, f"Write {option} X,Y:X,Y in pixels"
             ) from error
         out.append(((ax, ay), (bx, by)))
     return tuple(out)

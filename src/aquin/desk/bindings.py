@@ -42,6 +42,7 @@ def bind_bench(
         "regions": bench.edit_regions,
         "skin": lambda: tools.toggle("skin"),
         "pairs": lambda: tools.toggle("pairs"),
+        "materials": lambda: tools.toggle("materials"),
         "agree": agree,
         "export": bench.ask_export,
     }

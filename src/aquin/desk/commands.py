@@ -183,6 +183,12 @@ TABLE: tuple[Command, ...] = (
         "Name things that are the same in both pictures: they then count in the match",
     ),
     Command(
+        "bench.materials",
+        "Materials",
+        ("T",),
+        "Outline what both pictures show, with what each says of exposure and white; strike what misleads",
+    ),
+    Command(
         "bench.hands",
         "With a tool: move the hand (Shift: far), press and let go, other picture",
         ("arrow keys, Enter, N",),

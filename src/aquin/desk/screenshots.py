@@ -37,6 +37,7 @@ def is_idle(window: Window) -> bool:
         and ("board" not in there or (window.board.thumbs.idle() and window.board.latest.idle()))
         and window.bench.seeing.idle()
         and window.bench.link.idle()
+        and window.bench.materials.idle()
         and not jobs.titles
         and not jobs.running("solve skin")
     )
@@ -183,6 +184,10 @@ def _draw_hands(window: Window, grab: Grab) -> None:
     settle_down(window, 120)
     view.tools.choose("skin")
     grab("bench-skin.png")
+    view.tools.choose("materials")
+    settle_down(window, 60)
+    view.panel.materials.hovered.emit("2")
+    grab("bench-materials.png")
     view.tools.choose("")
 
 

@@ -14,6 +14,7 @@ from aquin.jobs.load_side import Loaded
 from aquin.match.engine import MODELS, Match, Side, Source, match_given, match_sides
 from aquin.match.skin import with_skin
 from aquin.measure.skin import Dab, find_skin
+from aquin.production.beside import chromaticity
 
 Painted = tuple[tuple[Dab, ...], tuple[Dab, ...]]
 """Skin that was painted in the hero and in the shot."""
@@ -34,16 +35,20 @@ def solve_sides(
     hero_grade: Grade | None = None,
     named: Sequence[tuple[Float64, Float64]] = (),
     given: Source | None = None,
+    struck: Sequence[tuple[float, float, float]] = (),
 ) -> Match:
     """Solve the shot to the hero as that is graded: slow, for a worker. `given`: what the production knows of the
-    two, which counts where they show no chart and no pairs are named.
+    two, which counts where they show no chart; pairs that are named are counted in a chart's already, and decide
+    without one. `struck`: colours in the hero of materials that are not to count.
 
     Raises AquinError when nothing supports a match.
     """
     first, other = _as_filmed(hero, shot, hero_grade or Grade())
-    if given is not None and not named and (first.reading is None or other.reading is None):
+    charted = given is not None and given.by.startswith("chart")
+    if given is not None and (charted or not named) and (first.reading is None or other.reading is None):
         return match_given(given, other)
-    return match_sides(first, other, models=MODELS, named=named)
+    gone = chromaticity(hero_grade or Grade(), struck) if struck else None
+    return match_sides(first, other, models=MODELS, named=named, struck=gone)
 
 
 def solve_for_skin(

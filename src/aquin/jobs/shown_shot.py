@@ -16,11 +16,12 @@ from aquin.jobs.load_side import Role, Side
 from aquin.match.engine import Source
 from aquin.measure.ledger import PictureValues, Row, measure
 from aquin.production import Camera, Event, Shot
-from aquin.production.beside import Verdict, beside_of, drawn_to, on_the_axes, under
+from aquin.production.beside import Verdict, beside_of, drawn_to, look_again, on_the_axes, under
 from aquin.production.grading import held_grade
 from aquin.production.ledgers import known_charts, known_frames, shot_evidence
 from aquin.production.measuring import encoding_of
 from aquin.production.media import file_of
+from aquin.production.named import struck_of
 from aquin.production.raw import decode_of
 from aquin.production.setups import seconds_of
 from aquin.production.shoot import shot_grade
@@ -131,6 +132,8 @@ def known_of(production: Production, shoot: Shoot, shot: Shot) -> Told | None:
     sure = SURE.get(by, 0.0)
     if evidence is None or not sure:
         return None
+    if struck_of(production, shot) and not production.read_only:
+        look_again(shoot, shot)
     grade, seen = shot_grade(shoot, shot), beside_of(shoot, [place]).get(shot.id)
     if seen is None:
         return Told(Source(by, evidence, sure))

@@ -132,14 +132,15 @@ def match_sides(
     models: Sequence[str] = MODELS,
     named: Sequence[tuple[Float64, Float64]] = (),
     progress: Callable[[float], None] | None = None,
+    struck: Float64 | None = None,
 ) -> Match:
     """Solve the shot towards the hero. `named`: pairs of scene-linear AP1 colours that a person says are the same
-    thing. Each (3,).
+    thing. Each (3,). `struck`: (n, 2) log2 R/G and B/G in the hero of materials that are not to count.
 
     Raises AquinError when nothing supports a match.
     """
     tell = progress or (lambda share: None)
-    sources, warnings = gather(hero, shot, by, named)
+    sources, warnings = gather(hero, shot, by, named, struck)
     tell(0.4)
     evidence = combined(sources)
     if words := diversity_of(evidence).words:
@@ -162,9 +163,10 @@ def gather(
     shot: Side,
     by: By = "auto",
     named: Sequence[tuple[Float64, Float64]] = (),
+    struck: Float64 | None = None,
 ) -> tuple[list[Source], list[str]]:
     """The evidence there is, best first, and what is to be said about it. Raises AquinError when nothing supports a
-    match. `named`: pairs of (3,) scene-linear AP1.
+    match. `named`: pairs of (3,) scene-linear AP1; `struck`: see `match_sides`.
     """
     sources: list[Source] = []
     warnings: list[str] = []
@@ -189,7 +191,7 @@ def gather(
     supported = sum(s.sureness for s in sources) > SUPPORTED
     alike = 1.0
     if by == "materials" or (by == "auto" and not supported):
-        same = match_materials(hero.linear, shot.linear, hero.usable(), shot.usable())
+        same = match_materials(hero.linear, shot.linear, hero.usable(), shot.usable(), struck=struck)
         alike = max(same.kinship, 0.0) if same is not None else 0.0
         if same is not None and alike >= ALIKE:
             sources.append(_materials(same, shot))

@@ -98,6 +98,12 @@ class _Seen:
 
 def pixels_of(linear: Floats, usable: np.ndarray | None = None) -> Float32:
     """(n, 3) log2 of the channels of the places of (h, w, 3) scene-linear that lie inside a material, unclipped."""
+    log, good = _small(linear, usable)
+    return np.asarray(log[good], np.float32)
+
+
+def _small(linear: Floats, usable: np.ndarray | None) -> tuple[Float32, np.ndarray]:
+    """(h', w', 3) log2 of the channels at `WIDE` pixels across, and (h', w') bool of places inside a material."""
     h, w = linear.shape[:2]
     size = (WIDE, max(round(h * WIDE / w), 2))
     small = cv2.resize(np.asarray(linear, np.float32), size, interpolation=cv2.INTER_AREA)
@@ -107,7 +113,7 @@ def pixels_of(linear: Floats, usable: np.ndarray | None = None) -> Float32:
     log = np.log2(np.maximum(small, 2.0 ** (LOW - 1)))
     box = np.ones((3, 3), np.uint8)
     good &= (cv2.dilate(log, box) - cv2.erode(log, box)).max(axis=2) < 2 * EDGE
-    return np.asarray(log[good], np.float32)
+    return np.asarray(log, np.float32), good
 
 
 def seen(log: Float32) -> _Seen:
@@ -136,14 +142,50 @@ def match_materials(
     hero_ok: np.ndarray | None = None,
     shot_ok: np.ndarray | None = None,
     white: bool = True,
+    struck: Floats | None = None,
 ) -> Materials | None:
     """From two scene-linear frames, (h, w, 3), of which the shot's is as near as it is known; None for pictures without
-    materials. `white`: whether white is looked for as well, or exposure only.
+    materials. `white`: whether white is looked for as well, or exposure only. `struck`: (n, 2) log2 R/G and B/G in the
+    hero of materials that are not to count.
     """
     sides = [pixels_of(x, ok) for x, ok in ((hero, hero_ok), (shot, shot_ok))]
     if min(len(s) for s in sides) < 200:
         return None
-    return overlap(seen(sides[0]), seen(sides[1]), white)
+    first = seen(sides[0])
+    return overlap(first if struck is None else _without(first, struck), seen(sides[1]), white)
+
+
+def _without(side: _Seen, struck: Floats) -> _Seen:
+    """A picture as though it did not show some materials, (n, 2)."""
+    axis = (np.arange(2 * REACH + 1) - REACH) * BIN
+    places = np.stack(np.meshgrid(axis, axis, indexing="ij"), axis=-1)
+    gone = np.zeros(side.mass.shape, bool)
+    for at in np.reshape(struck, (-1, 2)):
+        gone |= np.hypot(*(places - at).transpose(2, 0, 1)) <= RADIUS
+    return _Seen(side.spectra, np.where(gone, -1, side.number), np.where(gone, 0.0, side.mass))
+
+
+def places_of(
+    linear: Floats, at: Floats, off: Floats | None = None, usable: np.ndarray | None = None
+) -> np.ndarray:
+    """(h', w') at `WIDE` pixels across: which of some materials, (n, 2) log2 R/G and B/G in the hero, each place of
+    (h, w, 3) scene-linear shows; -1 for none. `off`: (3,) log2 of this picture's channels over the hero's.
+    """
+    log, good = _small(linear, usable)
+    moved = np.zeros(3) if off is None else np.asarray(off, np.float64)
+    plane = np.stack(
+        [
+            log[..., 0] - log[..., 1] - (moved[0] - moved[1]),
+            log[..., 2] - log[..., 1] - (moved[2] - moved[1]),
+        ],
+        axis=-1,
+    )
+    best, nearest = np.full(good.shape, -1), np.full(good.shape, RADIUS)
+    for k, one in enumerate(np.reshape(at, (-1, 2))):
+        apart = np.hypot(*(plane - one).transpose(2, 0, 1))
+        closer = good & (apart < nearest)
+        best[closer], nearest[closer] = k, apart[closer]
+    return best
 
 
 def overlap(hero: _Seen, shot: _Seen, white: bool = True) -> Materials | None:
@@ -214,9 +256,13 @@ def _judged(hero: _Seen, shot: _Seen, best: tuple[int, int], middle: "_Score", w
         error = np.hypot(INFLATED * np.sqrt((moved**2).sum(axis=0)), FLOOR)
         doubt = np.hypot(INFLATED * np.sqrt((parts**2).sum(axis=0)), (FLOOR, FLOOR, 0.6 * FLOOR))
     alone = [_off(_peak(votes[k] / could - 0.05 * prior), best, reach) for k in order[:MOST]]
+    middles = [
+        np.average(middle.places[labels == k], axis=0, weights=middle.weights[labels == k])
+        for k in order[:MOST]
+    ]
     found = tuple(
-        Material(centres[k], vote, float(shares[k]), (0.0, 0.0))
-        for k, vote in zip(order[:MOST], alone, strict=True)
+        Material(at, vote, float(shares[k]), (0.0, 0.0))
+        for k, at, vote in zip(order[:MOST], middles, alone, strict=True)
     )
     return Materials(off, error, float(whole[tuple(np.rint(peak).astype(int))]), found, doubt)
 

@@ -22,6 +22,7 @@ from aquin.production.audit.light import STOPS_A_MIRED
 from aquin.production.drifting import apart, drift_in
 from aquin.production.kept_work import cached
 from aquin.production.match_work import Ref, SeeJob, side_of
+from aquin.production.named import named_of, said_by, struck_of
 from aquin.production.records import Setup
 from aquin.production.shoot import hash_of, shot_grade
 
@@ -61,7 +62,8 @@ def like_job(job: SeeJob) -> dict[str, Any]:
     empty where there are none. Raises AquinError.
     """
     pictures = [graded_small(ref, job.config) for ref in (job.hero, job.shot)]
-    found = match_materials(pictures[0][0], pictures[1][0], pictures[0][1], pictures[1][1])
+    struck = chromaticity(job.hero.graded, job.struck) if job.struck else None
+    found = match_materials(pictures[0][0], pictures[1][0], pictures[0][1], pictures[1][1], struck=struck)
     if found is None:
         return {"off": None}
     return {
@@ -78,6 +80,14 @@ def like_job(job: SeeJob) -> dict[str, Any]:
             for m in found.materials
         ],
     }
+
+
+def chromaticity(grade: Correction, colours: Sequence[Sequence[float]]) -> Float64:
+    """(n, 2) log2 R/G and B/G under a grade of (n, 3) scene-linear AP1."""
+    graded = np.log2(np.maximum(np.asarray(grade.linear(np.array(colours, np.float64)), np.float64), 1e-6))
+    return np.asarray(
+        np.stack([graded[:, 0] - graded[:, 1], graded[:, 2] - graded[:, 1]], axis=1), np.float64
+    )
 
 
 def graded_small(ref: Ref, config: str | None) -> tuple[Float32, np.ndarray]:
@@ -172,13 +182,15 @@ def like_of(shoot: Shoot, shot: Shot, theirs: Correction, own: Correction) -> Se
     if a is None or b is None:
         return None
     frames = [shoot.read_as(at.hero, a), at.hero_frame, shoot.read_as(shot, b), at.shot_frame]
-    return SeeJob(hash_of([VERSION, *frames, a.grade, b.grade]), a, b, shoot.config_path)
+    struck = struck_of(shoot.production, shot)
+    key = hash_of([VERSION, *frames, a.grade, b.grade, *([struck] if struck else [])])
+    return SeeJob(key, a, b, shoot.config_path, struck)
 
 
 def verdict_of(
     shoot: Shoot, shot: Shot, like: Mapping[str, Any], theirs: Correction, own: Correction, drift: float
 ) -> Verdict | None:
-    """Both witnesses together; None where neither speaks. `theirs`, `own`: the grades of hero and shot; `drift`: stops
+    """All witnesses together; None where none speaks. `theirs`, `own`: the grades of hero and shot; `drift`: stops
     by which light differs between the two, where they were not filmed at one time.
     """
     at = shoot.moment(shot)
@@ -197,6 +209,8 @@ def verdict_of(
         apart = 1.4826 * np.median(np.abs(ratio - middle), axis=0) / SPREAD_OF_POINTS
         error = np.hypot(POINTS / float(points["sure"]), apart)
         said.append((middle, error, error, "the same points"))
+    if (named := _named(shoot, shot, at.hero, theirs, own)) is not None:
+        said.append((named[0], named[1], named[1], "what was named"))
     if not said:
         return None
     off, error = agreed([(v, e) for v, e, _, _ in said])
@@ -216,6 +230,28 @@ def keep_beside(
     cached(
         shoot.production, MATERIALS, {j.key: j for j in _now(shoot, places).values()}, like_job, jobs, tell
     )
+
+
+def _named(
+    shoot: Shoot, shot: Shot, hero: Shot, theirs: Correction, own: Correction
+) -> tuple[Float64, Float64] | None:
+    """What the things say that a person named in shot and hero: (3,) and its standard errors."""
+    things = [n for n in named_of(shoot.production, shot) if n.hero_id == hero.id]
+    if not things:
+        return None
+    first = np.asarray(theirs.linear(np.array([n.hero for n in things])), np.float64)
+    other = np.asarray(own.linear(np.array([n.shot for n in things])), np.float64)
+    return said_by(first, other)
+
+
+def look_again(shoot: Shoot, shot: Shot) -> None:
+    """Look at one shot beside its hero under the grades that they have now, in this thread, where that is not known.
+    Raises AquinError.
+    """
+    at = shoot.moment(shot)
+    job = None if at is None else like_of(shoot, shot, shot_grade(shoot, at.hero), shot_grade(shoot, shot))
+    if job is not None and job.key not in shoot.production.measured_of(MATERIALS, [job.key]):
+        shoot.production.keep_measured(MATERIALS, {job.key: like_job(job)})
 
 
 def beside_of(shoot: Shoot, places: Sequence[CellKey]) -> dict[str, Verdict]:

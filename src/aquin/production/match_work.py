@@ -119,6 +119,8 @@ class SeeJob:
     hero: Ref
     shot: Ref
     config: str | None
+    struck: tuple[tuple[float, float, float], ...] = ()
+    """Colours, as filmed in the hero, of materials that do not count."""
 
     @property
     def path(self) -> Path:

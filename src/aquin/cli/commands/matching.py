@@ -7,6 +7,7 @@ from typing import Annotated, Any
 import typer
 
 from aquin.cli import options as of
+from aquin.cli.commands.beside import beside
 from aquin.cli.opening import opened, shot_of
 from aquin.cli.output import printed, with_progress
 from aquin.errors import AquinError
@@ -254,4 +255,4 @@ def tolerances(
     printed(data, as_json, say_tolerances)
 
 
-COMMANDS = (settle, drift, grade, history, tolerances)
+COMMANDS = (settle, beside, drift, grade, history, tolerances)

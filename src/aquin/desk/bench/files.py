@@ -249,13 +249,18 @@ class Files(QObject):
             self._look_for_chart()
             return
         grade, named, chart = state.hero_grade, tuple(state.named), state.chart
+        struck = state.now.struck
         given = state.given.source if state.given is not None else None
         self.jobs.cancel("solve skin")
 
         def work() -> tuple[Loaded, Loaded, Match | AquinError]:
             sides = [hero, shot] if given is not None else [with_chart(k, chart) for k in (hero, shot)]
             try:
-                return sides[0], sides[1], match_pair.solve_sides(sides[0], sides[1], grade, named, given)
+                return (
+                    sides[0],
+                    sides[1],
+                    match_pair.solve_sides(sides[0], sides[1], grade, named, given, struck),
+                )
             except AquinError as error:
                 return sides[0], sides[1], error
 

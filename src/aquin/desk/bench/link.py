@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QWidget
 
 from aquin.colour.grade import Grade
 from aquin.desk.bench.ledger_dialogs import HistoryDialog, ToleranceDialog, session_steps
+from aquin.desk.bench.said import Said
 from aquin.desk.bench.state import BenchState, Decisions, Known, dabs_of, dabs_values
 from aquin.desk.kit.dialogs import open_fitting
 from aquin.desk.kit.jobs import Latest
@@ -61,6 +62,8 @@ class BenchLink(QObject):
         self._learning = Latest(self)
         self._learning.ready.connect(self._learnt)
         self._serial = 0
+        self.said = Said(state)
+        files.changed.connect(self._recall)
         self._after = QTimer(self)
         self._after.setSingleShot(True)
         self._after.setInterval(AFTER_MS)
@@ -133,10 +136,16 @@ class BenchLink(QObject):
         state.known = self._known(production)
         for role, owner in owners.items():
             self.standing.emit(role, owner, state.hero_grade if role == "hero" else grade)
+        self.said.recall(production)
         self.session.select(selected.id)
         self.files.waiting = True
         self.files.load_both()
         self._after.start()
+
+    def _recall(self) -> None:
+        """Other frames may be on the Bench now."""
+        if self.session.production is not None:
+            self.said.recall(self.session.production)
 
     def _look_further(self) -> None:
         """Once the pictures are there: what the production knows, then what may be looked at next."""
@@ -242,18 +251,16 @@ class BenchLink(QObject):
         Bench, and is told.
         """
         production, shot = self.session.production, self.shot
-        same = (before.hero, before.shot, before.pairs, before.faces) == (
-            now.hero,
-            now.shot,
-            now.pairs,
-            now.faces,
-        )
+        same = (before.hero, before.shot, before.faces) == (now.hero, now.shot, now.faces)
         if production is None or shot is None or production.read_only or not same:
+            return False
+        if before.pairs != now.pairs and not self.said.can_name:
             return False
         try:
             if before.grade != now.grade:
                 grading.keep_grade(production, self.session.config, shot, now.grade, what)
             self._keep_painted(production, before, now)
+            self.said.keep(production, before, now)
         except AquinError as error:
             self.told.emit(f"The last change is not saved: {error.line()}")
             return False
@@ -313,6 +320,7 @@ class BenchLink(QObject):
             for k, r in enumerate(ROLES)
         )
         state.follow(dabs=painted)
+        moved |= self.said.recall(production)
         state.known = self._known(production)
         for role in again:
             self.files.load(role)

@@ -27,6 +27,7 @@ from aquin.measure.looks import facts
 
 if TYPE_CHECKING:
     from aquin.exchange.proof import Proof
+    from aquin.jobs.same_materials import Shown
 
 
 class Presenter(QObject):
@@ -160,7 +161,8 @@ class Presenter(QObject):
             if after.side(role) != before.side(role):
                 self.files.load(role)
                 read = True
-        if not read and (after.pairs, after.dabs, after.faces) != (before.pairs, before.dabs, before.faces):
+        marks = [(d.pairs, d.dabs, d.faces, d.struck) for d in (before, after)]
+        if not read and marks[0] != marks[1]:
             self.files.solve()
         self.changed.emit(False)
 
@@ -203,6 +205,15 @@ class Presenter(QObject):
 
     def name_pairs(self, pairs: tuple) -> None:  # type: ignore[type-arg]
         self.state.decide("name a pair", replace(self.state.now, pairs=pairs))
+        self._marks_changed(again=True)
+
+    def strike(self, one: Shown) -> None:
+        """A material is not to count, or counts again."""
+        from aquin.jobs.same_materials import toggled
+
+        now = self.state.now
+        words = "take a material back" if one.struck else "strike a material"
+        self.state.decide(words, replace(now, struck=toggled(now.struck, one)))
         self._marks_changed(again=True)
 
     def _marks_changed(self, again: bool) -> None:

@@ -33,6 +33,8 @@ def session_values(config: ColourConfig, now: Decisions, folder: Path) -> dict[s
         data["pairs"] = [[list(a), list(b)] for a, b in now.pairs]
     if any(now.dabs):
         data["skin"] = [dabs_values(side) for side in now.dabs]
+    if now.struck:
+        data["struck"] = [list(c) for c in now.struck]
     if now.faces:
         data["faces"] = True
     return data
@@ -59,8 +61,9 @@ def read_session(path: Path) -> tuple[ColourConfig, Decisions]:
         hero_dabs, shot_dabs = (dabs_of(side) for side in data.get("skin") or ((), ()))
         grade = Grade.of(data.get("grade") or {})
         both = (hero_dabs, shot_dabs)
+        struck = tuple((float(r), float(g), float(b)) for r, g, b in data.get("struck") or ())
         return config, Decisions(
-            sides.get("hero"), sides.get("shot"), grade, named, both, bool(data.get("faces"))
+            sides.get("hero"), sides.get("shot"), grade, named, both, bool(data.get("faces")), struck
         )
     except OSError as error:
         raise AquinError(f"the session can't be read ({error.strerror})", path, "Check the name") from error

@@ -5,12 +5,10 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QEvent, QObject, QPoint, Qt, Signal
-from PySide6.QtGui import QFocusEvent, QKeyEvent
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QFocusEvent
 from PySide6.QtWidgets import (
     QFrame,
-    QListWidget,
-    QListWidgetItem,
     QPlainTextEdit,
     QPushButton,
     QScrollArea,
@@ -26,18 +24,16 @@ from aquin.desk.commands import tip, words
 from aquin.desk.kit import theme
 from aquin.desk.kit.axes import disagreement, doubt_text, unsureness
 from aquin.desk.kit.boxes import column_of, line_of
-from aquin.desk.kit.columns import COLUMNS, Columns
+from aquin.desk.kit.choices import Choices
 from aquin.desk.kit.labels import Words
 from aquin.desk.kit.number import Number
 from aquin.desk.kit.section import Section
 
 if TYPE_CHECKING:
     from aquin.charts.solve import Solution
+    from aquin.jobs.same_materials import SameMaterials
     from aquin.match.engine import Match, Weight
     from aquin.measure.ledger import Row
-
-ROW = 22
-"""Height of an alternative."""
 
 
 class Note(QPlainTextEdit):
@@ -66,80 +62,69 @@ class Note(QPlainTextEdit):
             self.written.emit(text)
 
 
-class Alternatives(QListWidget):
-    """The solver's models. `hovered` and `taken` carry a model's name (with `@skin` for the solution for skin);
-    `hovered` an empty one when the pointer leaves.
-    """
-
-    hovered = Signal(str)
-    taken = Signal(str)
+class Alternatives(Choices):
+    """The solver's models, by their names (with `@skin` for the solution for skin)."""
 
     def __init__(self) -> None:
-        super().__init__()
-        self.setItemDelegate(Columns(self, ROW))
-        self.setAccessibleName("Alternatives")
-        self.setToolTip(
-            "What each model leaves. The pointer or the arrow keys preview, a click or Enter takes it; Escape goes back"
+        super().__init__(
+            "Alternatives",
+            "What each model leaves. The pointer or the arrow keys preview, a click or Enter takes it; Escape goes "
+            "back",
         )
-        self.setMouseTracking(True)
-        self._still: QPoint | None = None
-        self.itemEntered.connect(self._hover)
-        self.currentItemChanged.connect(lambda item, _: self._hover(item) if self.hasFocus() else None)
-        self.itemClicked.connect(self._take)
-        self.itemActivated.connect(self._take)
-        self.viewport().installEventFilter(self)
-        self.installEventFilter(self)
-        self.setFixedHeight(6 * ROW + 4)
+        self.fit(6, 6)
 
     def show_solutions(self, match: Match | None, state: BenchState) -> None:
         """The models with what they leave, for the whole frame and for skin side by side; a filled mark on the one in
         use.
         """
         self.clear()
-        shown: list[tuple[Weight, Solution]] = []
-        for solution in match.solutions if match else ():
-            shown.append(("frame", solution))
-            shown += [("skin", s) for s in (match.other if match else ()) if s.model == solution.model]
         preferred = match.solution() if match is not None else None
-        for weight, solution in shown:
-            self.addItem(_item(match, state, weight, solution, solution is preferred))
-        self.setFixedHeight(min(max(len(shown), 6), 8) * ROW + 4)
+        for solution in match.solutions if match else ():
+            self._put(match, state, "frame", solution, solution is preferred)
+            for other in (s for s in (match.other if match else ()) if s.model == solution.model):
+                self._put(match, state, "skin", other, other is preferred)
+        self.fit(6, 8)
 
-    def _hover(self, item: QListWidgetItem | None) -> None:
-        if item is not None:
-            self.hovered.emit(str(item.data(Qt.ItemDataRole.UserRole)))
+    def _put(
+        self, match: Match | None, state: BenchState, weight: Weight, solution: Solution, preferred: bool
+    ) -> None:
+        taken = state.taken(solution) == state.grade
+        name = solution.title + (" for skin" if weight == "skin" else "")
+        numbers = [f"{solution.mean:.2f}", f"{solution.loo:.2f}"]
+        said = f"{name}: {numbers[0]} dE00, leave-one-out {numbers[1]}"
+        if match is not None and match.other:
+            numbers.append(f"{match.on_skin[weight, solution.model]:.2f}")
+            said += f", on skin {numbers[2]}"
+        said += ", not for a CDL" if solution.grade.beyond_cdl else ""
+        mark = "●" if taken else "◐" if preferred else "○"
+        whole = said + (", taken" if taken else "") + (", best" if preferred else "")
+        self.put(solution.model + ("@skin" if weight == "skin" else ""), (mark, name, *numbers), whole, said)
 
-    def _take(self, item: QListWidgetItem) -> None:
-        self.taken.emit(str(item.data(Qt.ItemDataRole.UserRole)))
 
-    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
-        kind = event.type()
-        left = kind == QEvent.Type.Leave or (watched is self and kind == QEvent.Type.FocusOut)
-        escape = (
-            isinstance(event, QKeyEvent) and kind == QEvent.Type.KeyPress and event.key() == Qt.Key.Key_Escape
+class MaterialList(Choices):
+    """The materials that hero and shot share, by their numbers; `taken` strikes one or takes it back."""
+
+    def __init__(self) -> None:
+        super().__init__(
+            "Materials",
+            "What each material alone says the shot is above its hero by, and how much it counts. The pointer or the "
+            "arrow keys outline it in both pictures; a click or Enter strikes it, or takes it back",
         )
-        if left or escape:
-            self.hovered.emit("")
-        return escape
+        self.fit(1, 1)
 
-
-def _item(
-    match: Match | None, state: BenchState, weight: Weight, solution: Solution, preferred: bool
-) -> QListWidgetItem:
-    taken = state.taken(solution) == state.grade
-    name = solution.title + (" for skin" if weight == "skin" else "")
-    numbers = [f"{solution.mean:.2f}", f"{solution.loo:.2f}"]
-    said = f"{name}: {numbers[0]} dE00, leave-one-out {numbers[1]}"
-    if match is not None and match.other:
-        numbers.append(f"{match.on_skin[weight, solution.model]:.2f}")
-        said += f", on skin {numbers[2]}"
-    said += ", not for a CDL" if solution.grade.beyond_cdl else ""
-    item = QListWidgetItem(said + (", taken" if taken else "") + (", best" if preferred else ""))
-    item.setToolTip(said)
-    item.setData(Qt.ItemDataRole.UserRole, solution.model + ("@skin" if weight == "skin" else ""))
-    mark = "●" if taken else "◐" if preferred else "○"
-    item.setData(COLUMNS, (mark, name, *numbers))
-    return item
+    def show_materials(self, found: SameMaterials | None) -> None:
+        row = self.currentRow()
+        self.blockSignals(True)
+        self.clear()
+        for one in found.materials if found is not None else ():
+            stops, mired, duv = one.vote
+            said = (f"{stops:+.2f}", f"{mired:+.0f}", f"{duv:+.1f}", f"{100 * one.share:.0f} %")
+            numbers = ("–",) * 4 if one.struck else tuple(n.replace("-", "−") for n in said)
+            name = f"{one.number} struck" if one.struck else str(one.number)
+            self.put(str(one.number), ("○" if one.struck else "●", name, *numbers), one.line)
+        self.setCurrentRow(min(row, self.count() - 1))
+        self.blockSignals(False)
+        self.fit(3, 10)
 
 
 class SidePanel(QScrollArea):
@@ -159,8 +144,10 @@ class SidePanel(QScrollArea):
         super().__init__(parent)
         self.actions_made: dict[str, QPushButton] = {}
         self.ledger, self.alternatives = Ledger(), Alternatives()
+        self.materials = MaterialList()
         self.stack, self.regions, self.note = Stack(), Regions(), Note()
         self.sections = {
+            "materials": Section("bench materials", "Same materials"),
             "ledger": Section("bench ledger", "Ledger"),
             "alternatives": Section("bench alternatives", "Alternatives"),
             "stack": Section("bench stack", "Stack"),
@@ -169,6 +156,11 @@ class SidePanel(QScrollArea):
         }
         panel = QWidget()
         column = column_of((2, 2, 2, 4), panel, spacing=3)
+        self.together = Words("", role="dim padded", size=theme.SMALL).gives_way()
+        self.sections["materials"].aside.setText("stops, mired, Duv, share")
+        self.sections["materials"].column.addWidget(self.together)
+        self.sections["materials"].column.addWidget(self.materials)
+        self.sections["materials"].hide()
         self._ledger(self.sections["ledger"])
         self._alternatives(self.sections["alternatives"])
         self.sections["stack"].aside.setText("drag, type or step a number")
@@ -246,6 +238,13 @@ class SidePanel(QScrollArea):
     def say_exported(self, text: str) -> None:
         self.export_note.setText(text)
         self.export_note.setVisible(bool(text))
+
+    def show_materials(self, found: SameMaterials | None, shown: bool) -> None:
+        """What the same materials say, while that is looked at."""
+        section = self.sections["materials"]
+        section.setVisible(shown)
+        self.materials.show_materials(found if shown else None)
+        self.together.setText("looking" if found is None else found.line.removeprefix("Same materials say: "))
 
     def show_note(self, text: str | None) -> None:
         """The shot's note; None where the shot is not the production's."""

@@ -29,7 +29,8 @@ Pair = tuple[At, At]
 @dataclass(frozen=True)
 class Decisions:
     """What undo and redo move between. `pairs`: things that a person names in both pictures. `dabs`: skin painted
-    in the hero and the shot. `faces`: skin is looked for in faces only.
+    in the hero and the shot. `faces`: skin is looked for in faces only. `struck`: colours, as filmed in the hero, of
+    materials that are not to count.
     """
 
     hero: Side | None = None
@@ -38,6 +39,7 @@ class Decisions:
     pairs: tuple[Pair, ...] = ()
     dabs: tuple[tuple[Dab, ...], tuple[Dab, ...]] = ((), ())
     faces: bool = False
+    struck: tuple[tuple[float, float, float], ...] = ()
 
     def side(self, role: Role) -> Side | None:
         return self.hero if role == "hero" else self.shot

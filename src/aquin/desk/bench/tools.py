@@ -4,6 +4,7 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QPushButton, QWidget
 
 from aquin.desk.bench.hands import AreaHand, Hand, PairHand, RegionHand, SkinHand
+from aquin.desk.bench.materials import MaterialHand
 from aquin.desk.bench.pictures import Pictures
 from aquin.desk.bench.strip import Strip
 from aquin.desk.commands import tip
@@ -29,7 +30,9 @@ class Tools(QWidget):
             SkinHand(self),
             PairHand(self),
         )
-        self.hands: dict[str, Hand] = {h.name: h for h in (self.area, self.region, self.skin, self.pairs)}
+        self.materials = MaterialHand(self)
+        hands = (self.area, self.region, self.skin, self.pairs, self.materials)
+        self.hands: dict[str, Hand] = {h.name: h for h in hands}
         pictures.under = (self.area, self.pairs)
         pictures.handled.connect(self._show)
         line = line_of((4, 2, 4, 0), self, spacing=4)

@@ -11,6 +11,7 @@ from aquin.colour.grade import Grade
 from aquin.colour.region import Region
 from aquin.desk.bench.files import Files
 from aquin.desk.bench.link import BenchLink
+from aquin.desk.bench.materials import MaterialSight
 from aquin.desk.bench.mode_bar import ModeBar
 from aquin.desk.bench.notice import Choice, Notice
 from aquin.desk.bench.pictures import MODES, Pictures
@@ -83,6 +84,7 @@ class BenchView(QWidget):
         self.playing = Playing(self.state, self.seeing, self.tools)
         self.link = BenchLink(session, self.state, self.files, self)
         self.state.door = self.link
+        self.materials = MaterialSight(self.state, self.tools.materials, self)
         self.finding_notice = Notice(self.pictures, "What is open about this shot", top=True)
         self.side_notices = {role: _SideNotice(self.pictures, role) for role in ROLES}
         self.bare = False
@@ -179,11 +181,24 @@ class BenchView(QWidget):
         tools.region.picked.connect(lambda x, y: presenter.pick_key(regions, x, y))
         tools.skin.changed.connect(lambda: presenter.paint_skin(tools.skin.dabs))
         tools.pairs.changed.connect(lambda: presenter.name_pairs(tools.pairs.pairs))
+        tools.materials.struck.connect(presenter.strike)
+        self.materials.found.connect(self._show_materials)
+        self.materials.outlined.connect(self.pictures.update)
+        self.panel.materials.hovered.connect(self.materials.outline)
+        self.panel.materials.taken.connect(self.materials.strike)
+        self.pictures.handled.connect(self._show_materials)
         tools.faces.connect(presenter.faces_only)
         tools.strip.chosen.connect(lambda frame: self.files.go_to("shot", str(frame)))
         regions.changed.connect(self._regions_changed)
         regions.ended.connect(presenter.end_stroke)
         regions.chosen.connect(lambda _: self._show_region())
+
+    def _show_materials(self) -> None:
+        on = self.tools.chosen == "materials"
+        if on:
+            self.materials.look()
+        self.panel.show_materials(self.tools.materials.found, on)
+        self.pictures.update()
 
     # configuration and layout
 
@@ -428,5 +443,6 @@ class BenchView(QWidget):
         self.playing.finish()
         self.jobs.cancel_all()
         self.seeing.finish()
+        self.materials.finish()
         self.files.finish()
         self.jobs.wait()
