@@ -294,7 +294,10 @@ def kept_whole(solution: Solution, shot: Side, evidence: Evidence) -> Solution:
         if _whole(weaker, few):
             break
     left = residual(evidence, weaker)
-    return replace(solution, grade=weaker, mean=float(left.mean()), p95=float(np.percentile(left, 95)))
+    mean = float(left.mean())
+    # what it would leave on pairs that it has not seen grows as well, else it would pass for better than it is
+    loo = max(solution.loo + mean - solution.mean, mean) if np.isfinite(solution.loo) else solution.loo
+    return replace(solution, grade=weaker, mean=mean, p95=float(np.percentile(left, 95)), loo=loo)
 
 
 LOST = 0.002

@@ -16,6 +16,7 @@ from aquin.colour.grade import Grade as Correction
 from aquin.errors import AquinError
 from aquin.match.engine import Source
 from aquin.measure.ledger import measure
+from aquin.production.audit.light import STOPS_A_MIRED
 from aquin.production.beside import Verdict
 from aquin.production.corrected import corrected
 from aquin.production.heroes import hero_of, main_hero
@@ -48,6 +49,13 @@ if TYPE_CHECKING:
 
 MODELS = {"best": "best", **{name: title_of(name) for name in BASES}, FULL: title_of(FULL)}
 """What a balance may be: the model of least leave-one-out residual, or always the same."""
+
+
+FOREIGN = 40.0
+"""Mired between the light on a chart and on its hero's from which it is another spectrum: patches change in it as the
+scene does not, and the chart says no more than gains. On the tuning seeds richer models are nearer up to 20 mired, and
+three to six times as far off at 71 (no cell lay between).
+"""
 
 
 @dataclass(frozen=True)
@@ -225,8 +233,11 @@ def _solve_group(
             )
             outcomes[place] = Outcome(place, words, own_hero, "hero" if own_hero else "")
             continue
-        if all(s.by == "statistics" for s in sources) and wish.model == "best":
-            models = ("gains",)  # what distributions say of tones and colours has made shots worse
+        foreign = abs(float(said.light[0] - said.light[2])) / STOPS_A_MIRED > FOREIGN
+        if wish.model == "best" and (foreign or all(s.by == "statistics" for s in sources)):
+            models = ("gains",)  # what these say of tones and colours has made shots worse
+            if foreign:
+                notes[place] += ("; " if note else "") + "its light is another: gains alone"
         elif all(s.by != "chart" for s in sources):
             models = tuple(m for m in models if m in ("gains", "cdl", wish.model)) or ("cdl",)
         job = SolveJob(f"{setup.name}, {camera.name}", tuple(models), tuple(sources), wish.metric)
