@@ -10,7 +10,7 @@ import pytest
 from aquin.colour.grade import Balance
 from aquin.measure.ledger import AXES, Row
 from aquin.production import Production
-from aquin.production.beside import Verdict, agreed, beside_of, of_cell, on_the_axes, without
+from aquin.production.beside import Verdict, agreed, beside_of, by_points, of_cell, on_the_axes, without
 from aquin.production.cells import State, board
 from aquin.production.settings import config_of
 from aquin.production.shoot import Shoot
@@ -182,3 +182,20 @@ def test_the_bench_knows_what_the_board_knows_and_follows_the_grade(matched: Pro
             assert abs(told.moved[1]) <= abs(off) + 0.5
         compared += 1
     assert compared >= 4
+
+
+def test_points_of_shadows_mids_and_lights_speak_alike_and_their_disagreement_is_doubt() -> None:
+    """Features crowd in the lights, where a baked curve tells something else."""
+    random = np.random.default_rng(5)
+    mids, lights = np.full((20, 3), 0.09), np.full((80, 3), 0.4)
+    hero = np.concatenate([mids, lights])
+    even = hero * np.exp2(np.array([0.3, 0.1, -0.2]) + random.normal(0, 0.05, hero.shape))
+    off, error = by_points(hero, even, 0.9)
+    assert off == pytest.approx([0.3, 0.1, -0.2], abs=0.03) and error.max() < 0.06
+    odd = even.copy()
+    odd[20:] *= np.exp2([0.0, 0.0, 0.4])
+    off, error = by_points(hero, odd, 0.9)
+    assert off[2] == pytest.approx(0.0, abs=0.04)  # halfway between the two, not what most points say
+    assert error[2] > 0.1 and error[0] < 0.06
+    few, _ = by_points(hero[:5], even[:5], 0.9)  # too few for zones: all together
+    assert few == pytest.approx([0.3, 0.1, -0.2], abs=0.08)

@@ -16,6 +16,7 @@ import numpy as np
 from aquin.arrays import Float32, Float64
 from aquin.colour.grade import Balance
 from aquin.colour.grade import Grade as Correction
+from aquin.colour.primaries import AP1_LUMA
 from aquin.match.drift import Drift, to_parts
 from aquin.match.materials import match_materials
 from aquin.production.audit.light import STOPS_A_MIRED
@@ -53,6 +54,9 @@ WILD = 2.5
 """Standard errors from which a witness counts less and less."""
 SPREAD_OF_POINTS = 3.0
 """What points disagree by is their error times this: they are many, but few things."""
+ZONES = (-2.0, 0.0, 2.0)
+"""Stops over grey between shadows, mids and lights, whose points are counted apart."""
+IN_A_ZONE = 10
 SURE = 0.5
 """Sureness from which the same points are heard."""
 
@@ -204,10 +208,7 @@ def verdict_of(
     if points is not None and float(points["sure"]) >= SURE:
         a = np.asarray(theirs.linear(np.array(points["hero"], np.float64)))
         b = np.asarray(own.linear(np.array(points["shot"], np.float64)))
-        ratio = np.log2(np.maximum(b, 1e-6) / np.maximum(a, 1e-6))
-        middle = np.median(ratio, axis=0)
-        apart = 1.4826 * np.median(np.abs(ratio - middle), axis=0) / SPREAD_OF_POINTS
-        error = np.hypot(POINTS / float(points["sure"]), apart)
+        middle, error = by_points(a, b, float(points["sure"]))
         said.append((middle, error, error, "the same points"))
     if (named := _named(shoot, shot, at.hero, theirs, own)) is not None:
         said.append((named[0], named[1], named[1], "what was named"))
@@ -242,6 +243,26 @@ def _named(
     first = np.asarray(theirs.linear(np.array([n.hero for n in things])), np.float64)
     other = np.asarray(own.linear(np.array([n.shot for n in things])), np.float64)
     return said_by(first, other)
+
+
+def by_points(hero: Float64, shot: Float64, sure: float) -> tuple[Float64, Float64]:
+    """(3,) log2 of the shot's channels over the hero's, and its standard errors, from (n, 3) colours of the same
+    points.
+
+    Lights, mids and shadows speak alike, however many points each has: features crowd where light is, and a baked curve
+    tells something else there. Where they disagree, that is doubt.
+    """
+    ratio = np.log2(np.maximum(shot, 1e-6) / np.maximum(hero, 1e-6))
+    level = np.log2(np.maximum(hero @ AP1_LUMA, 1e-6) / 0.18)
+    zone = np.digitize(level, ZONES)
+    parts = [ratio[zone == k] for k in range(len(ZONES) + 1)]
+    middles = np.array([np.median(p, axis=0) for p in parts if len(p) >= IN_A_ZONE])
+    if not len(middles):
+        middles = np.median(ratio, axis=0)[None]
+    middle = middles.mean(axis=0)
+    apart = 1.4826 * np.median(np.abs(ratio - np.median(ratio, axis=0)), axis=0) / SPREAD_OF_POINTS
+    between = middles.std(axis=0) / np.sqrt(len(middles))
+    return np.asarray(middle, np.float64), np.sqrt((POINTS / sure) ** 2 + apart**2 + between**2)
 
 
 def look_again(shoot: Shoot, shot: Shot) -> None:
