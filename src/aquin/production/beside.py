@@ -206,8 +206,8 @@ def verdict_of(
         said.append((off, error, doubt, "the same materials"))
     points = shoot.seen.get(shoot.pair_key(shot), {}).get("points")
     if points is not None and float(points["sure"]) >= SURE:
-        a = np.asarray(theirs.linear(np.array(points["hero"], np.float64)))
-        b = np.asarray(own.linear(np.array(points["shot"], np.float64)))
+        a = np.asarray(theirs.linear(np.array(points["hero"], np.float64)), np.float64)
+        b = np.asarray(own.linear(np.array(points["shot"], np.float64)), np.float64)
         middle, error = by_points(a, b, float(points["sure"]))
         said.append((middle, error, error, "the same points"))
     if (named := _named(shoot, shot, at.hero, theirs, own)) is not None:
