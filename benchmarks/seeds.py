@@ -1,10 +1,11 @@
 """The match of whole shoots judged against their truth, on shoots of many seeds that are filmed at just the frames
 that are compared.
 
-    python benchmarks/seeds.py FOLDER [--careless] [SEED ...]
+    python benchmarks/seeds.py FOLDER [--careless] [--only points|materials] [SEED ...]
 
 Without seeds, those that are kept for judging (`tests/yardstick.py`); nothing may be chosen on them. With
---careless the crew films every chart in whatever light is there. FOLDER keeps
+--careless the crew films every chart in whatever light is there. With --only there are no charts, and of the two other
+witnesses only that one (what whole pictures look like starts the materials). FOLDER keeps
 what was filmed (two to four minutes a seed) and measured, so that another run settles from what is known.
 """
 
@@ -140,6 +141,26 @@ def say(name: str, rows: list) -> None:
             print(f"{name}: true errors within one and two stated standard errors: {words}")
 
 
+def only(witness: str) -> None:
+    """Take the other witnesses away, in this process: what workers find of them is not listened to."""
+    from aquin.production import beside, matching
+    from aquin.production.shoot import Shoot
+
+    compare, verdict = matching.compare_frames, beside.verdict_of
+
+    def compared(shoot: Shoot, *rest: object) -> None:
+        compare(shoot, *rest)
+        if witness == "materials":
+            for key, found in shoot.seen.items():
+                shoot.seen[key] = {**found, "points": None}
+
+    def judged_by(shoot: Shoot, shot: object, like: dict, *rest: object) -> object:
+        return verdict(shoot, shot, like if witness == "materials" else {}, *rest)
+
+    Shoot.chart_job = lambda self, shot: None  # type: ignore[method-assign]
+    matching.compare_frames, beside.verdict_of = compared, judged_by
+
+
 def worst(rows: list) -> None:
     for one, doubt in sorted(sound(rows), key=lambda r: -r[0].after)[:8]:
         print(
@@ -151,5 +172,7 @@ def worst(rows: list) -> None:
 if __name__ == "__main__":
     from yardstick import JUDGING
 
+    if "--only" in sys.argv:
+        only(sys.argv[sys.argv.index("--only") + 1])
     numbers = [int(s) for s in sys.argv[2:] if s.isdigit()]
     main(Path(sys.argv[1]), numbers or list(JUDGING), "careless" if "--careless" in sys.argv else "careful")
