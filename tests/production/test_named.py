@@ -11,7 +11,7 @@ from aquin.production import Option, Production, Shot
 from aquin.production.beside import beside_of
 from aquin.production.named import LEAST, ONE, name_things, named_of, said_by, strike, struck_of
 from aquin.production.settings import config_of
-from aquin.production.shoot import Shoot
+from aquin.production.shoot import Shoot, shot_grade
 from shoots import copy_of
 
 
@@ -122,3 +122,27 @@ def test_a_struck_material_is_looked_past_and_comes_back(production: Production)
     assert not struck_of(production, shot)
     strike(production, shot, [tuple(weightiest["colour"])])
     assert not look_beside(production, config, shot, forget=True)["named"] and not struck_of(production, shot)
+
+
+def test_naming_settles_a_doubt_that_comes_from_another_moment(production: Production) -> None:
+    """What pictures of two moments show may be the light; what a person names is to look alike whatever the light."""
+    shoot = Shoot(production, config_of(production))
+    known = beside_of(shoot, list(shoot.shots))
+    later = [
+        production.get(Shot, id)
+        for id in known
+        if (at := shoot.moment(production.get(Shot, id))) is not None and not at.same_time
+    ]
+    assert later, "the upper deck's cameras do not always roll together"
+    shot = max(later, key=lambda s: known[s.id].axes["exposure"][1])
+    at = shoot.moment(shot)
+    assert at is not None
+    before = known[shot.id].axes["exposure"][1]
+    grey = np.full(3, 0.2)  # and what is the same, by what the pictures say
+    wanted = shot_grade(shoot, at.hero).linear(grey) * np.exp2(known[shot.id].off)
+    same = grey * wanted / shot_grade(shoot, shot).linear(grey)
+    thing = (((0.5, 0.5), (0.5, 0.5)), (0.2, 0.2, 0.2), (float(same[0]), float(same[1]), float(same[2])))
+    name_things(production, shot, at.hero, (at.hero_frame, at.shot_frame), [thing] * 4)
+    place = (shot.setup_id, shot.camera_id)
+    after = beside_of(Shoot(production, config_of(production)), [place])[shot.id].axes["exposure"][1]
+    assert after < 0.12 < before

@@ -191,6 +191,10 @@ def like_of(shoot: Shoot, shot: Shot, theirs: Correction, own: Correction) -> Se
     return SeeJob(key, a, b, shoot.config_path, struck)
 
 
+_Said = tuple[Float64, Float64, Float64, str]
+"""(3,) log2 of the channels, its standard errors, those of `Verdict.doubt`, and who says so."""
+
+
 def verdict_of(
     shoot: Shoot, shot: Shot, like: Mapping[str, Any], theirs: Correction, own: Correction, drift: float
 ) -> Verdict | None:
@@ -198,7 +202,7 @@ def verdict_of(
     by which light differs between the two, where they were not filmed at one time.
     """
     at = shoot.moment(shot)
-    said: list[tuple[Float64, Float64, Float64, str]] = []
+    said: list[_Said] = []
     if at is None:
         return None
     if like.get("off") is not None:
@@ -210,18 +214,27 @@ def verdict_of(
         b = np.asarray(own.linear(np.array(points["shot"], np.float64)), np.float64)
         middle, error = by_points(a, b, float(points["sure"]))
         said.append((middle, error, error, "the same points"))
+    if (
+        said and not at.same_time
+    ):  # both are of another light; what a person names is to look alike whatever the light
+        off, error, doubt, by = _together(said)
+        said = [(off, np.hypot(error, 0.05 + drift), np.hypot(doubt, 0.05 + drift), by)]
     if (named := _named(shoot, shot, at.hero, theirs, own)) is not None:
         said.append((named[0], named[1], named[1], "what was named"))
     if not said:
         return None
+    off, error, doubt, by = _together(said)
+    return Verdict(off, error, by, doubt)
+
+
+def _together(said: Sequence[_Said]) -> _Said:
+    """Several witnesses as one."""
     off, error = agreed([(v, e) for v, e, _, _ in said])
     # where the witnesses disagree, each number is as much surer or less sure as the channels are
     alone = 1 / np.sqrt(np.sum([1 / e**2 for _, e, _, _ in said], axis=0))
     parts = 1 / np.sqrt(np.sum([1 / d**2 for _, _, d, _ in said], axis=0))
-    doubt = parts * max(float(error.mean() / alone.mean()), 1.0)
-    more = 0.0 if at.same_time else 0.05 + drift
     names = [n for _, _, _, n in sorted(said, key=lambda s: float(s[1].mean()))]
-    return Verdict(off, np.hypot(error, more), " and ".join(names), np.hypot(doubt, more))
+    return off, error, parts * max(float(error.mean() / alone.mean()), 1.0), " and ".join(names)
 
 
 def keep_beside(
