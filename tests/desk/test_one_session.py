@@ -14,6 +14,7 @@ from aquin.colour.cdl import Cdl
 from aquin.desk.app import application, put_away
 from aquin.desk.screenshots import settle_down
 from aquin.desk.window import Window
+from aquin.errors import AquinError
 from aquin.own_files import window_settings
 from aquin.production import Production, Setup, Shot
 from aquin.production.audit import Finding
@@ -346,6 +347,28 @@ def test_a_pair_that_is_named_counts_on_board_and_bench_and_stays(window: Window
     window.history.undo()
     settle_down(window, 60)
     assert not named_of(production, shot) and not window.state.now.pairs
+
+
+def test_pairs_that_cant_be_kept_stay_on_the_bench(window: Window, monkeypatch: pytest.MonkeyPatch) -> None:
+    """A full disk is told, and nothing is taken from under the hand."""
+    production, shot = production_of(window), beside_another_camera(window)
+    window.look_beside(shot)
+    settle_down(window, 60)
+
+    def full(*_: object, **__: object) -> None:
+        raise AquinError("the change was not saved (the disk is full)", None, "Make room")
+
+    with monkeypatch.context() as patch:
+        patch.setattr(type(production), "change", full)
+        pairs = (((0.5, 0.5), (0.5, 0.5)),)
+        page(window).tools.pairs.pairs = pairs
+        page(window).tools.pairs.changed.emit()
+        assert "not saved" in window.message
+        settle_down(window, 60)
+        page(window).refresh()
+        window.session.changed.emit()
+        settle_down(window, 60)
+    assert window.state.now.pairs == pairs and not named_of(production, shot)
 
 
 # stepping

@@ -136,7 +136,7 @@ class BenchLink(QObject):
         state.known = self._known(production)
         for role, owner in owners.items():
             self.standing.emit(role, owner, state.hero_grade if role == "hero" else grade)
-        self.said.recall(production)
+        self.said.recall(production, anew=True)
         self.session.select(selected.id)
         self.files.waiting = True
         self.files.load_both()

@@ -21,7 +21,7 @@ class Said:
     def __init__(self, state: BenchState) -> None:
         self.state = state
         self._heard: tuple[Any, ...] = ()
-        """All that was said of the shot when it was last looked up."""
+        """The shot, all that was said of it when it was last looked up, and the frames that were on the Bench."""
 
     @property
     def can_name(self) -> bool:
@@ -44,9 +44,10 @@ class Said:
         if before.struck != now.struck:
             named.strike(production, shot, now.struck)
 
-    def recall(self, production: Production) -> bool:
-        """Show what was said of the frames that are on the Bench. Whether anything was said of the shot, in whatever
-        frames, since this was last asked.
+    def recall(self, production: Production, anew: bool = False) -> bool:
+        """Show what was said of the frames that are on the Bench, where that is other than when it was last asked, or
+        where the Bench shows them `anew`: what could not be kept stays. Whether anything was said of the shot, in
+        whatever frames, since then.
         """
         hero, side = self.state.side("hero"), self.state.side("shot")
         shot = production.find(Shot, side.shot_id) if side is not None and side.shot_id else None
@@ -54,12 +55,11 @@ class Said:
             return False
         things, struck = named.named_of(production, shot), named.struck_of(production, shot)
         here = hero.shot_id, hero.frame, side.frame
-        pairs = tuple(n.places for n in things if (n.hero_id, n.hero_frame, n.shot_frame) == here)
-        self.state.follow(pairs=pairs, struck=struck)
-        heard = (shot.id, things, struck)
-        anew = self._heard[:1] == heard[:1] and self._heard != heard
-        self._heard = heard
-        return anew
+        before, self._heard = self._heard, (shot.id, things, struck, here)
+        if anew or before != self._heard:
+            pairs = tuple(n.places for n in things if (n.hero_id, n.hero_frame, n.shot_frame) == here)
+            self.state.follow(pairs=pairs, struck=struck)
+        return before[:1] == (shot.id,) and before[1:3] != (things, struck)
 
 
 def _colour(loaded: Loaded, at: At) -> tuple[float, float, float]:
