@@ -332,3 +332,23 @@ def test_12_bit_dpx_is_exact(order: str, tmp_path: Path) -> None:
     path = tmp_path / "a.dpx"
     path.write_bytes(bytes(head) + (codes << 4).astype(order + "u2").tobytes())
     assert np.abs(open_source(path).read(0).rgb * 4095 - codes).max() < 0.5
+
+
+@pytest.mark.parametrize("interlaced", [True, False])
+def test_an_interlaced_movie_is_read_and_told(interlaced: bool, tmp_path: Path) -> None:
+    """Coded field by field (ITU-T H.264, 7.4.3: field_pic_flag and mb_adaptive_frame_field_flag)."""
+    path = tmp_path / "a.mkv"
+    with av.open(str(path), "w") as file:
+        options = {"qp": "0"} | ({"x264-params": "interlaced=1:tff=1"} if interlaced else {})
+        stream = file.add_stream("libx264", rate=25, options=options)
+        stream.width, stream.height, stream.pix_fmt = 96, 64, "yuv420p"
+        for k in range(3):
+            picture = np.full((64, 96, 3), 60 + 40 * k, np.uint8)
+            frame = av.VideoFrame.from_ndarray(picture, format="rgb24").reformat(format="yuv420p")
+            frame.pts = k
+            file.mux(stream.encode(frame))
+        file.mux(stream.encode())
+    source = open_source(path)
+    told = [note for note in source.notes if "interlaced" in note]
+    assert bool(told) is interlaced
+    assert [round(source.read(k).rgb.mean() * 255) for k in range(3)] == pytest.approx([60, 100, 140], abs=2)
