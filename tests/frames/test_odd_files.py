@@ -12,6 +12,7 @@ from opentimelineio import opentime
 
 from aquin.colour.config import ColourConfig
 from aquin.frames import open_source
+from aquin.frames.model import TRANSFER
 from aquin.frames.timecode import frames_of, timecode_of, usual_rate
 from aquin.measure.clip import Clip
 
@@ -352,3 +353,19 @@ def test_an_interlaced_movie_is_read_and_told(interlaced: bool, tmp_path: Path) 
     told = [note for note in source.notes if "interlaced" in note]
     assert bool(told) is interlaced
     assert [round(source.read(k).rgb.mean() * 255) for k in range(3)] == pytest.approx([60, 100, 140], abs=2)
+
+
+@pytest.mark.parametrize("code", [1, 2, 16, 18])
+def test_the_transfer_tag_of_a_movie_is_read(code: int, tmp_path: Path) -> None:
+    """Codes of ITU-T H.273, table 3; 2 says nothing."""
+    path = tmp_path / "a.mkv"
+    with av.open(str(path), "w") as file:
+        stream = file.add_stream("libx264", rate=25, options={"qp": "0"})
+        stream.width, stream.height, stream.pix_fmt = 96, 64, "yuv420p"
+        stream.codec_context.color_trc = code
+        frame = av.VideoFrame.from_ndarray(np.full((64, 96, 3), 90, np.uint8), format="rgb24")
+        frame = frame.reformat(format="yuv420p")
+        frame.color_trc, frame.pts = code, 0
+        file.mux(stream.encode(frame))
+        file.mux(stream.encode())
+    assert open_source(path).metadata.get(TRANSFER) == (None if code == 2 else str(code))

@@ -12,6 +12,7 @@ import pytest
 
 from aquin.colour.config import ColourConfig
 from aquin.exchange.edits import read_edit
+from aquin.frames.model import TRANSFER
 from aquin.measure.survey import Survey, survey
 from aquin.production import Camera, Grade, Option, Production, Root, Setup, Shot
 from aquin.production.audit import (
@@ -24,6 +25,7 @@ from aquin.production.audit import (
     papers,
     run_audit,
     tags,
+    transfer,
 )
 from aquin.production.audit.case import Case, chart_facts
 from aquin.production.conform import conform
@@ -545,3 +547,34 @@ def test_following_a_change_forgets_nothing_that_is_not_measured(shoot: Shoot) -
     assert kinds == {"frame rate", "exposure"}
     shoot.put("A1", rate="24")
     assert {f.kind for f in run_audit(shoot.production, shoot.config, measure=False)} == {"exposure"}
+
+
+def test_transfer_curves_are_the_standards() -> None:
+    """SMPTE ST 2084 and ITU-R BT.2100-2, as colour-science has them."""
+    import colour
+
+    signal = np.linspace(0.05, 1, 40)
+    assert transfer.pq(signal) * 10_000 == pytest.approx(colour.models.eotf_ST2084(signal), rel=1e-6)
+    assert transfer.hlg(signal) == pytest.approx(colour.models.oetf_inverse_BT2100_HLG(signal), rel=1e-4)
+
+
+@pytest.mark.parametrize(
+    ("tag", "encoding", "found"),
+    [
+        ("16", LOG, True),
+        ("18", LOG, True),
+        ("8", LOG, True),
+        ("8", "ACEScg", False),
+        ("1", LOG, False),
+        ("", LOG, False),
+    ],
+)
+def test_a_transfer_tag_is_held_against_the_encoding(
+    tag: str, encoding: str, found: bool, tmp_path: Path, builtin: ColourConfig
+) -> None:
+    """Codes of ITU-T H.273, table 3: 1 is BT.709, 8 linear, 16 PQ, 18 HLG."""
+    shoot = Shoot(tmp_path / "p.aquin", builtin)
+    shot = shoot.shots["A1"]
+    shoot.production.change("tag", replace(shot, encoding=encoding, metadata={TRANSFER: tag} if tag else {}))
+    said = list(transfer.transfer_tag(Case(shoot.production, builtin, {})))
+    assert [f.shots for f in said] == ([(shot.id,)] if found else [])

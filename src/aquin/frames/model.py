@@ -21,6 +21,10 @@ MAX_SIDE = 32_768
 MAX_PIXELS = 160_000_000
 
 
+TRANSFER = "transfer characteristics"
+"""Key of a movie's metadata: the code that it has for them in ITU-T H.273, table 3."""
+
+
 @dataclass(frozen=True)
 class Signal:
     """How the numbers in a file are meant: the YCbCr matrix, the range, the bits, and who said so."""

@@ -11,7 +11,7 @@ import av
 import numpy as np
 
 from aquin.errors import AquinError
-from aquin.frames.model import Frame, Matrix, Origin, Range, Signal, Source, check_size, tame
+from aquin.frames.model import TRANSFER, Frame, Matrix, Origin, Range, Signal, Source, check_size, tame
 from aquin.frames.timecode import frames_of, timecode_of, usual_rate
 from aquin.frames.ycbcr import Planes, thinned, to_rgb
 
@@ -30,6 +30,8 @@ _OTHER = {
     14: "ICtCp",
 }
 """Matrices of H.273 that are not decoded."""
+UNSPECIFIED = 2
+"""In H.273: nothing is said."""
 PACKETS = 240
 """So many are looked at, where the container has no table of times, to see whether frames come evenly."""
 _DAMAGED = "Copy it again from its card"
@@ -183,6 +185,8 @@ def open_movie(path: Path, matrix: Matrix | None, range: Range | None) -> MovieS
         count = len(times) if times is not None else count
         signal, said = _signal(picture)
         notes = (*odd, *(said if matrix is None else ()), *_spaced(times, stream, picture))
+        if int(picture.color_trc) != UNSPECIFIED:
+            metadata[TRANSFER] = str(int(picture.color_trc))
         if notes:
             metadata["about the file"] = "; ".join(notes)
     except (av.FFmpegError, OSError) as error:

@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
-from aquin.production.audit import grades, light, papers, tags
+from aquin.production.audit import grades, light, papers, tags, transfer
 from aquin.production.audit.case import Case
 from aquin.production.audit.finding import SEVERITIES, Finding
 from aquin.production.measuring import measure_shots
@@ -35,7 +35,7 @@ FIXED_FIRST = ("encoding", "range", "matrix")
 SURE = 0.9
 """Confidence from which a fix is offered before settling."""
 
-RULES = (*papers.RULES, *tags.RULES, *light.RULES, *grades.RULES)
+RULES = (*papers.RULES, *tags.RULES, *transfer.RULES, *light.RULES, *grades.RULES)
 
 
 def run_audit(

@@ -372,4 +372,13 @@ def _black(case: Case, encoding: str) -> float:
     return levels_of(case.config, encoding).black.signal / 100
 
 
-RULES = (encoding_tag, range_tag, matrix_tag, baked, steps, impossible, grey_target, above_ceiling)
+RULES = (
+    encoding_tag,
+    range_tag,
+    matrix_tag,
+    baked,
+    steps,
+    impossible,
+    grey_target,
+    above_ceiling,
+)
