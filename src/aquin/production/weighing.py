@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from aquin.arrays import Float64
 from aquin.match.engine import LEAST, Source
 from aquin.match.level import BRIGHT, TOGETHER, WHITE, Witness, one_light, weighed
 from aquin.production.audit.light import STOPS_A_MIRED
@@ -54,6 +55,8 @@ def evidence_of(shoot: Shoot, place: CellKey, target: CellKey, own_hero: bool, e
             if sources:
                 one = joined(sources)
                 hero = np.asarray(first.linear(one.evidence.hero), np.float64)
+                if one.by == "statistics":  # weak evidence does little
+                    hero = _drawn(hero, one.evidence.shot, one.sureness)
                 one = replace(one, evidence=replace(one.evidence, hero=hero))
                 return Weighed((one,) if one.sureness >= LEAST else ())
         return Weighed()
@@ -75,6 +78,12 @@ def evidence_of(shoot: Shoot, place: CellKey, target: CellKey, own_hero: bool, e
         f"{other[0] / STOPS_A_MIRED:+.0f} mired from the hero's)"
     )
     return _lit(shoot, place, target, lit(lit_more, other), note.replace("-", "\u2212"))
+
+
+def _drawn(hero: Float64, shot: Float64, share: float) -> Float64:
+    """(n, 3) what the hero's colours would be if only a share of the change from the shot's were true."""
+    a, b = np.log2(np.maximum(shot, 1e-6)), np.log2(np.maximum(hero, 1e-6))
+    return np.asarray(np.exp2(a + share * (b - a)), np.float64)
 
 
 def _lit(shoot: Shoot, place: CellKey, target: CellKey, light: np.ndarray, note: str) -> Weighed:
