@@ -11,7 +11,7 @@ import numpy as np
 
 from aquin.arrays import Float32
 from aquin.match.materials import Materials, match_materials, places_of
-from aquin.production.beside import WIDE, Verdict, chromaticity
+from aquin.production.beside import Verdict, chromaticity, shrunk
 
 if TYPE_CHECKING:
     from aquin.colour.grade import Grade
@@ -81,7 +81,7 @@ def look_at_materials(
     """From two frames as filmed, (h, w, 3) scene-linear AP1, each with (h, w) bool of what was not clipped, and their
     grades. `struck`: colours in the hero of materials that are not to count. Slow, for a worker.
     """
-    small = [_small(*side) for side in (hero, shot)]
+    small = [shrunk(*side) for side in (hero, shot)]
     graded = [np.asarray(g.linear(linear), np.float32) for g, (linear, _) in zip(grades, small, strict=True)]
     gone = chromaticity(grades[0], struck) if struck else np.zeros((0, 2))
     found = match_materials(graded[0], graded[1], small[0][1], small[1][1], struck=gone if struck else None)
@@ -118,14 +118,6 @@ def _axes(said: Verdict, part: int) -> tuple[float, float, float]:
     """Stops, mired and 1e-3 Duv: values (`part` 0) or standard errors (1)."""
     axes = said.axes
     return axes["exposure"][part], axes["warmth"][part], axes["tint"][part]
-
-
-def _small(linear: Float32, usable: np.ndarray) -> tuple[Float32, np.ndarray]:
-    """At most 480 pixels across, as the Board looks at it."""
-    h, w = linear.shape[:2]
-    size = (min(WIDE, w), max(round(h * min(WIDE, w) / w), 2))
-    small = cv2.resize(np.asarray(linear, np.float32), size, interpolation=cv2.INTER_AREA)
-    return small, cv2.resize(usable.astype(np.float32), size, interpolation=cv2.INTER_AREA) > 0.99
 
 
 def _outlines(mask: np.ndarray) -> tuple[Outline, ...]:

@@ -97,11 +97,17 @@ def chromaticity(grade: Correction, colours: Sequence[Sequence[float]]) -> Float
 def graded_small(ref: Ref, config: str | None) -> tuple[Float32, np.ndarray]:
     """(h, w, 3) scene-linear AP1 under the frame's grade, small, and (h, w) where nothing was clipped."""
     side = side_of(ref, config)
-    h, w = side.linear.shape[:2]
-    size = (min(WIDE, w), max(round(h * min(WIDE, w) / w), 2))
-    small = cv2.resize(side.linear, size, interpolation=cv2.INTER_AREA)
-    usable = cv2.resize(side.usable().astype(np.float32), size, interpolation=cv2.INTER_AREA) > 0.99
+    small, usable = shrunk(side.linear, side.usable())
     return np.asarray(ref.graded.linear(small), np.float32), usable
+
+
+def shrunk(linear: Float32, usable: np.ndarray) -> tuple[Float32, np.ndarray]:
+    """(h, w, 3) scene-linear AP1 and (h, w) bool of what was not clipped, at most `WIDE` pixels across."""
+    h, w = linear.shape[:2]
+    size = (min(WIDE, w), max(round(h * min(WIDE, w) / w), 2))
+    small = cv2.resize(np.asarray(linear, np.float32), size, interpolation=cv2.INTER_AREA)
+    whole = cv2.resize(usable.astype(np.float32), size, interpolation=cv2.INTER_AREA) > 0.99
+    return np.asarray(small, np.float32), whole
 
 
 @dataclass(frozen=True)
