@@ -1,11 +1,12 @@
 """The match of whole shoots judged against their truth, on shoots of many seeds that are filmed at just the frames
 that are compared.
 
-    python benchmarks/seeds.py FOLDER [--careless] [--only points|materials] [SEED ...]
+    python benchmarks/seeds.py FOLDER [--careless] [--only points|materials] [--fix] [SEED ...]
 
 Without seeds, those that are kept for judging (`tests/yardstick.py`); nothing may be chosen on them. With
 --careless the crew films every chart in whatever light is there. With --only there are no charts, and of the two other
-witnesses only that one (what whole pictures look like starts the materials). FOLDER keeps
+witnesses only that one (what whole pictures look like starts the materials). With --fix the sure fixes of the audit
+are applied first, as the Board offers it. FOLDER keeps
 what was filmed (two to four minutes a seed) and measured, so that another run settles from what is known.
 """
 
@@ -20,12 +21,12 @@ from common import ROOT
 sys.path.insert(0, str(ROOT / "tests"))
 
 
-def main(folder: Path, seeds: list[int], crew: str) -> None:
+def main(folder: Path, seeds: list[int], crew: str, fix: bool) -> None:
     every = []
-    print(f"crew: {crew}", flush=True)
+    print(f"crew: {crew}{', sure fixes applied' if fix else ''}", flush=True)
     for seed in seeds:
         base = filmed(folder / f"{crew}{seed}", seed, crew)
-        rows = judged_again(base)
+        rows = judged_again(base, fix)
         every += rows
         say(f"seed {seed}", rows)
     if len(seeds) > 1:
@@ -76,8 +77,9 @@ def filmed(folder: Path, seed: int, crew: str) -> Path:
     return path
 
 
-def judged_again(base: Path) -> list[tuple[object, tuple[float, ...]]]:
+def judged_again(base: Path, fix: bool) -> list[tuple[object, tuple[float, ...]]]:
     """Settle a copy from nothing and judge every shot: with the doubt that is stated of exposure, warmth and tint."""
+    from aquin.production.audit import apply_fixes, run_audit, sure_fixes
     from aquin.production.beside import beside_of
     from aquin.production.matching import settle
     from aquin.production.settings import config_of
@@ -91,6 +93,10 @@ def judged_again(base: Path) -> list[tuple[object, tuple[float, ...]]]:
     shutil.copy(base, path)
     production = Production.open(path)
     config = config_of(production)
+    if fix and (found := sure_fixes(production)):
+        apply_fixes(production, found)
+        config = config_of(production)
+        run_audit(production, config)
     begin = time.monotonic()
     done = settle(production, config, list(Shoot(production, config).shots))
     print(
@@ -175,4 +181,5 @@ if __name__ == "__main__":
     if "--only" in sys.argv:
         only(sys.argv[sys.argv.index("--only") + 1])
     numbers = [int(s) for s in sys.argv[2:] if s.isdigit()]
-    main(Path(sys.argv[1]), numbers or list(JUDGING), "careless" if "--careless" in sys.argv else "careful")
+    crew = "careless" if "--careless" in sys.argv else "careful"
+    main(Path(sys.argv[1]), numbers or list(JUDGING), crew, "--fix" in sys.argv)

@@ -15,6 +15,7 @@ from aquin.arrays import Floats
 from aquin.colour import acescct
 from aquin.colour.cdl import Cdl, Triple
 from aquin.colour.hue_warp import HueWarp
+from aquin.colour.over_time import Key, about, change_at, key_at, keys_of
 from aquin.colour.primaries import AP1_LUMA, AP1_TO_XYZ, XYZ_TO_AP1, xyz_of
 from aquin.colour.region import MOST, WHOLE, Region, Window
 from aquin.colour.root_polynomial import TERMS, Root, expand, root_rows
@@ -86,7 +87,8 @@ class Grade:
     warp on ACEScct.
 
     `softness`: sigma in pixels of a Gaussian blur at the production's raster, 0 to 8. `regions`: trims of parts of
-    the picture, in order.
+    the picture, in order. `keys`: how exposure and white move over the take's frames (see `at`); where no frame is
+    known, the grade is what it is without them.
     """
 
     balance: Balance = field(default_factory=Balance)
@@ -97,6 +99,41 @@ class Grade:
     curve: ToneCurve | None = None
     softness: float = 0.0
     regions: tuple[Region, ...] = ()
+    keys: tuple[Key, ...] = ()
+
+    def at(self, frame: int) -> "Grade":
+        """The grade of one frame, which does not move."""
+        if not self.keys:
+            return self
+        factors = self.balance.factors * np.exp2(change_at(self.keys, frame))
+        return replace(self, balance=Balance.from_factors(factors), keys=())
+
+    def as_at(self, frame: int, made: "Grade") -> "Grade":
+        """`made` as the grade of one frame, moving as this one does."""
+        if not self.keys:
+            return made
+        factors = made.balance.factors * np.exp2(-change_at(self.keys, frame))
+        return replace(made, balance=Balance.from_factors(factors), keys=self.keys)
+
+    def edited_at(self, frame: int, made: "Grade") -> "Grade":
+        """`made` as a person's edit of the grade of one frame: where a key lies on it, that key moves alone; else all
+        do.
+        """
+        here = next((k for k in self.keys if k.frame == frame), None)
+        if here is None:
+            return self.as_at(frame, made)
+        more = np.log2(made.balance.factors / self.at(frame).balance.factors)
+        keys = tuple(k if k is not here else key_at(frame, np.array(k.change) + more) for k in self.keys)
+        return replace(made, balance=self.balance).moving(keys)
+
+    def moving(self, keys: tuple[Key, ...]) -> "Grade":
+        """The same grade with other keys, counted over its balance. What they do in the middle between the first and
+        the last becomes part of the balance: whatever holds one value only holds the middle's.
+        """
+        if not keys:
+            return replace(self, keys=())
+        keys, off = about(keys, (keys[0].frame + keys[-1].frame) // 2)
+        return replace(self, balance=Balance.from_factors(self.balance.factors * np.exp2(off)), keys=keys)
 
     @property
     def beyond_cdl(self) -> str:
@@ -116,6 +153,9 @@ class Grade:
         """
         parts = [f"region {r.words}" for r in self.regions if not r.neutral]
         parts += [f"softness of {self.softness:.2f} px"] if self.softness else []
+        if self.keys:
+            span = f"{self.keys[0].frame} to {self.keys[-1].frame}"
+            parts.append(f"movement over frames {span}, of which this is the middle")
         return "; ".join(parts)
 
     def at_strength(self, share: float) -> "Grade":
@@ -157,11 +197,12 @@ class Grade:
             replace(r, stops=k * r.stops, mired=k * r.mired, saturation=1 + k * (r.saturation - 1))
             for r in self.regions
         )
-        return Grade(balance, trim, matrix, root, warp, curve, k * self.softness, regions)  # type: ignore[arg-type]
+        keys = keys_of([[key.frame, *(k * v for v in key.change)] for key in self.keys])
+        return Grade(balance, trim, matrix, root, warp, curve, k * self.softness, regions, keys)  # type: ignore[arg-type]
 
     def values(self) -> dict[str, Any]:
         """As plain values for a file: stops, gains, slope, offset, power, saturation, matrix, and where used root,
-        turn and scale, lift, softness and regions.
+        turn and scale, lift, softness, regions and keys.
         """
         more: dict[str, Any] = {}
         if self.root is not None:
@@ -174,6 +215,8 @@ class Grade:
             more["softness"] = self.softness
         if self.regions:
             more["regions"] = [r.values() for r in self.regions]
+        if self.keys:
+            more["keys"] = [k.values() for k in self.keys]
         return more | {
             "stops": self.balance.stops,
             "gains": list(self.balance.gains),
@@ -219,7 +262,8 @@ class Grade:
         regions = tuple(Region.of(r) for r in values.get("regions") or ())
         if len(regions) > MOST:
             raise ValueError(f"a grade holds up to {MOST} regions")
-        return cls(balance, trim, matrix, root, warp, curve, softness, regions)  # type: ignore[arg-type]
+        keys = keys_of(values.get("keys") or ())
+        return cls(balance, trim, matrix, root, warp, curve, softness, regions, keys)  # type: ignore[arg-type]
 
     def apply_linear(self, linear: Floats) -> Floats:
         """(..., 3) scene-linear AP1 to graded ACEScct, unclamped, without regions and softness; the float type is
@@ -259,8 +303,8 @@ class Grade:
         return bool(self.softness) or any(not r.neutral for r in self.regions)
 
     def folded(self) -> Cdl:
-        """Balance and trim as one CDL on ACEScct, exact on the log part of the curve. Raises ValueError with more
-        than that.
+        """Balance and trim as one CDL on ACEScct (of the middle, where they move), exact on the log part of the curve.
+        Raises ValueError with more than that.
         """
         if self.beyond_cdl:
             raise ValueError(f"a {self.beyond_cdl} does not fit into a CDL")

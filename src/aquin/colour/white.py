@@ -13,6 +13,9 @@ C2 = 1.4388e-2
 
 MIRED_MIN, MIRED_MAX = 5.0, 1400.0
 
+STOPS_A_MIRED = 0.0113
+"""Stops of R/B for one mired of light, about (Planckian light between 2500 and 8000 K in AP1)."""
+
 M16 = np.array(
     [[0.401288, 0.650173, -0.051461], [-0.250268, 1.204414, 0.045854], [-0.002079, 0.048952, 0.953127]]
 )

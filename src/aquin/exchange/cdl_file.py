@@ -2,6 +2,7 @@
 
 import math
 import xml.etree.ElementTree as ET
+from collections.abc import Mapping
 from pathlib import Path
 
 from defusedxml import DefusedXmlException
@@ -21,6 +22,31 @@ def write(path: Path, cdl: Cdl, identity: str, note: str = "", force: bool = Fal
     """Write one correction. `note` goes into its description: say there which space it applies in. Raises
     AquinError.
     """
+    write_all(path, {identity: cdl}, note, force)
+
+
+def write_all(path: Path, cdls: Mapping[str, Cdl], note: str = "", force: bool = False) -> None:
+    """Write corrections by their ids, in order; a .cc holds one only. Raises AquinError."""
+    corrections = [_element(identity, cdl, note) for identity, cdl in cdls.items()]
+    suffix = path.suffix.lower()
+    if suffix == ".cc" and len(corrections) == 1:
+        root = corrections[0]
+    elif suffix == ".ccc":
+        root = ET.Element("ColorCorrectionCollection")
+        root.extend(corrections)
+    elif suffix == ".cdl":
+        root = ET.Element("ColorDecisionList")
+        for correction in corrections:
+            ET.SubElement(root, "ColorDecision").append(correction)
+    else:
+        raise AquinError("this is no name for a CDL", path, f"End it with {', '.join(SUFFIXES)}")
+    root.set("xmlns", _SPACE)
+    ET.indent(root)
+    text = ET.tostring(root, encoding="unicode")
+    write_safely(path, lambda p: _put(p, f'<?xml version="1.0" encoding="UTF-8"?>\n{text}\n'), force)
+
+
+def _element(identity: str, cdl: Cdl, note: str) -> ET.Element:
     correction = ET.Element("ColorCorrection", id=_identity(identity))
     sop = ET.SubElement(correction, "SOPNode")
     if note:
@@ -28,21 +54,7 @@ def write(path: Path, cdl: Cdl, identity: str, note: str = "", force: bool = Fal
     for tag, values in (("Slope", cdl.slope), ("Offset", cdl.offset), ("Power", cdl.power)):
         ET.SubElement(sop, tag).text = " ".join(_number(v) for v in values)
     ET.SubElement(ET.SubElement(correction, "SatNode"), "Saturation").text = _number(cdl.saturation)
-    suffix = path.suffix.lower()
-    if suffix == ".cc":
-        root = correction
-    elif suffix == ".ccc":
-        root = ET.Element("ColorCorrectionCollection")
-        root.append(correction)
-    elif suffix == ".cdl":
-        root = ET.Element("ColorDecisionList")
-        ET.SubElement(root, "ColorDecision").append(correction)
-    else:
-        raise AquinError("this is no name for a CDL", path, f"End it with {', '.join(SUFFIXES)}")
-    root.set("xmlns", _SPACE)
-    ET.indent(root)
-    text = ET.tostring(root, encoding="unicode")
-    write_safely(path, lambda p: _put(p, f'<?xml version="1.0" encoding="UTF-8"?>\n{text}\n'), force)
+    return correction
 
 
 def read(path: Path) -> dict[str, Cdl]:

@@ -15,7 +15,7 @@ from aquin.production.beside import beside_of, look_again
 from aquin.production.ledgers import known_frames
 from aquin.production.match_work import side_of
 from aquin.production.named import Colour, Named, name_things, named_of, strike, struck_of
-from aquin.production.shoot import Shoot, shot_grade
+from aquin.production.shoot import Shoot, pair_grades
 
 if TYPE_CHECKING:
     from aquin.colour.config import ColourConfig
@@ -45,7 +45,7 @@ def look_beside(
         raise AquinError(
             f"{shot.name} has no hero to be looked at beside", None, "Choose heroes: aquin settle --heroes"
         )
-    grades = shot_grade(shoot, at.hero), shot_grade(shoot, shot)
+    grades = pair_grades(shoot, shot, at)
     refs = shoot.ref(at.hero, at.hero_frame, grades[0]), shoot.ref(shot, at.shot_frame, grades[1])
     if refs[0] is None or refs[1] is None:
         raise AquinError(

@@ -58,7 +58,7 @@ def render_shot(
         )
     if timecode is not None:
         ref = replace(ref, frame=open_source(path).number_at(timecode))
-    grade = held_grade(production, shot) or Grade()
+    grade = (held_grade(production, shot) or Grade()).at(ref.frame)
     linear = side_of(ref, shoot.config_path).linear
     linear = np.asarray(acescct.decode(np.asarray(grade.picture(linear), np.float32)), np.float32)
     return _written(config, linear, target, ref.frame)

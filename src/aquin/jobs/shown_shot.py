@@ -24,7 +24,7 @@ from aquin.production.media import file_of
 from aquin.production.named import struck_of
 from aquin.production.raw import decode_of
 from aquin.production.setups import seconds_of
-from aquin.production.shoot import shot_grade
+from aquin.production.shoot import pair_grades
 
 if TYPE_CHECKING:
     from aquin.production import Production
@@ -134,7 +134,7 @@ def known_of(production: Production, shoot: Shoot, shot: Shot) -> Told | None:
         return None
     if struck_of(production, shot) and not production.read_only:
         look_again(shoot, shot)
-    grade, seen = shot_grade(shoot, shot), beside_of(shoot, [place]).get(shot.id)
+    grade, seen = pair_grades(shoot, shot, at)[1], beside_of(shoot, [place]).get(shot.id)
     if seen is None:
         return Told(Source(by, evidence, sure))
     moved = drawn_to(evidence, grade, seen) if by.startswith("chart") else np.zeros(3)

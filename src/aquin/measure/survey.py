@@ -102,6 +102,23 @@ def survey(
     )
 
 
+def levels(frames: Sequence[Float32], to_linear: Callable[[Floats], Float32]) -> list[list[float]]:
+    """Of each frame, (h, w, 3) of the file's signal: quartiles of log2 luminance, warmth and greenness, in stops: five
+    numbers by which frames of one take are compared.
+    """
+    out = []
+    for frame in frames:
+        few = np.ascontiguousarray(frame[::2, ::2])
+        _, top = clip_levels(few)
+        pixels = few.reshape(-1, 3)
+        linear = to_linear(pixels)
+        stops = np.log2(np.maximum(linear @ AP1_LUMA.astype(np.float32), DARK) / 0.18)
+        cast = _cast(linear, stops, any_of_three(pixels >= top))
+        row = [*np.percentile(stops, (25, 50, 75)), *(_median(c) for c in cast)]
+        out.append([round(float(v), 4) for v in row])
+    return out
+
+
 def _percentiles(values: Floats) -> tuple[float, ...]:
     """At `SHARES`, linear between values as NumPy has it; sorting is quicker than its partitions."""
     ordered = np.sort(np.ascontiguousarray(values))

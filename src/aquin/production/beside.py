@@ -17,18 +17,19 @@ from aquin.arrays import Float32, Float64
 from aquin.colour.grade import Balance
 from aquin.colour.grade import Grade as Correction
 from aquin.colour.primaries import AP1_LUMA
+from aquin.colour.white import STOPS_A_MIRED
 from aquin.match.drift import Drift, to_parts
 from aquin.match.materials import match_materials
-from aquin.production.audit.light import STOPS_A_MIRED
 from aquin.production.drifting import apart, drift_in
 from aquin.production.kept_work import cached
 from aquin.production.match_work import Ref, SeeJob, side_of
 from aquin.production.named import named_of, said_by, struck_of
 from aquin.production.records import Setup
-from aquin.production.shoot import hash_of, shot_grade
+from aquin.production.shoot import hash_of, pair_grades
 
 if TYPE_CHECKING:
     from aquin.measure.ledger import Evidence, Row
+    from aquin.production.heroes import Moment
     from aquin.production.records import Shot
     from aquin.production.shoot import CellKey, Shoot
     from aquin.workers import Tell
@@ -101,10 +102,10 @@ def graded_small(ref: Ref, config: str | None) -> tuple[Float32, np.ndarray]:
     return np.asarray(ref.graded.linear(small), np.float32), usable
 
 
-def shrunk(linear: Float32, usable: np.ndarray) -> tuple[Float32, np.ndarray]:
-    """(h, w, 3) scene-linear AP1 and (h, w) bool of what was not clipped, at most `WIDE` pixels across."""
+def shrunk(linear: Float32, usable: np.ndarray, wide: int = WIDE) -> tuple[Float32, np.ndarray]:
+    """(h, w, 3) scene-linear AP1 and (h, w) bool of what was not clipped, at most `wide` pixels across."""
     h, w = linear.shape[:2]
-    size = (min(WIDE, w), max(round(h * min(WIDE, w) / w), 2))
+    size = (min(wide, w), max(round(h * min(wide, w) / w), 2))
     small = cv2.resize(np.asarray(linear, np.float32), size, interpolation=cv2.INTER_AREA)
     whole = cv2.resize(usable.astype(np.float32), size, interpolation=cv2.INTER_AREA) > 0.99
     return np.asarray(small, np.float32), whole
@@ -159,7 +160,7 @@ def verdicts(
             at = shoot.moment(shot)
             if at is None or "baked picture" in shoot.odd.get(shot.id, ()) or shoot.odd.get(at.hero.id):
                 continue
-            job = like_of(shoot, shot, *_grades(shoot, shot, at.hero, trims, known))
+            job = like_of(shoot, shot, *_grades(shoot, shot, at, trims, known))
             if job is not None:
                 wanted[job.key] = (shot, job)
     found = cached(shoot.production, MATERIALS, {k: j for k, (_, j) in wanted.items()}, like_job, jobs, tell)
@@ -167,7 +168,7 @@ def verdicts(
     for key, (shot, _) in wanted.items():
         at = shoot.moment(shot)
         assert at is not None
-        grades = _grades(shoot, shot, at.hero, trims, known)
+        grades = _grades(shoot, shot, at, trims, known)
         light = (drifts or {}).get(shot.setup_id, Drift(()))
         made = verdict_of(shoot, shot, found.get(key, {}), *grades, apart(light, shot, at.hero))
         if made is not None:
@@ -176,11 +177,12 @@ def verdicts(
 
 
 def _grades(
-    shoot: Shoot, shot: Shot, hero: Shot, trims: Mapping[str, Correction], known: Mapping[str, float]
+    shoot: Shoot, shot: Shot, at: Moment, trims: Mapping[str, Correction], known: Mapping[str, float]
 ) -> tuple[Correction, Correction]:
     """The hero's and the shot's, as far as they are decided."""
     own = without(shoot.grade_at((shot.setup_id, shot.camera_id)), np.full(3, known.get(shot.id, 0.0)))
-    return trims.get(hero.id) or shoot.grade_at((hero.setup_id, hero.camera_id)), own
+    first = trims.get(at.hero.id) or shoot.grade_at((at.hero.setup_id, at.hero.camera_id))
+    return first.at(at.hero_frame), own
 
 
 def like_of(shoot: Shoot, shot: Shot, theirs: Correction, own: Correction) -> SeeJob | None:
@@ -264,9 +266,9 @@ def _named(
     return said_by(first, other)
 
 
-def by_points(hero: Float64, shot: Float64, sure: float) -> tuple[Float64, Float64]:
+def by_points(hero: Float64, shot: Float64, sure: float, least: float = POINTS) -> tuple[Float64, Float64]:
     """(3,) log2 of the shot's channels over the hero's, and its standard errors, from (n, 3) colours of the same
-    points.
+    points. `least`: stops that they are off at full sureness.
 
     Lights, mids and shadows speak alike, however many points each has: features crowd where light is, and a baked curve
     tells something else there. Where they disagree, that is doubt.
@@ -281,7 +283,7 @@ def by_points(hero: Float64, shot: Float64, sure: float) -> tuple[Float64, Float
     middle = middles.mean(axis=0)
     apart = 1.4826 * np.median(np.abs(ratio - np.median(ratio, axis=0)), axis=0) / SPREAD_OF_POINTS
     between = middles.std(axis=0) / np.sqrt(len(middles))
-    return np.asarray(middle, np.float64), np.sqrt((POINTS / sure) ** 2 + apart**2 + between**2)
+    return np.asarray(middle, np.float64), np.sqrt((least / sure) ** 2 + apart**2 + between**2)
 
 
 def look_again(shoot: Shoot, shot: Shot) -> None:
@@ -289,7 +291,7 @@ def look_again(shoot: Shoot, shot: Shot) -> None:
     Raises AquinError.
     """
     at = shoot.moment(shot)
-    job = None if at is None else like_of(shoot, shot, shot_grade(shoot, at.hero), shot_grade(shoot, shot))
+    job = None if at is None else like_of(shoot, shot, *pair_grades(shoot, shot, at))
     if job is not None and job.key not in shoot.production.measured_of(MATERIALS, [job.key]):
         shoot.production.keep_measured(MATERIALS, {job.key: like_job(job)})
 
@@ -305,7 +307,7 @@ def beside_of(shoot: Shoot, places: Sequence[CellKey]) -> dict[str, Verdict]:
             at, job = shoot.moment(shot), wanted.get(shot.id)
             if at is None or job is None or job.key not in found:
                 continue
-            grades = shot_grade(shoot, at.hero), shot_grade(shoot, shot)
+            grades = pair_grades(shoot, shot, at)
             if not at.same_time and shot.setup_id not in drifts:
                 drifts[shot.setup_id] = drift_in(shoot, shoot.production.get(Setup, shot.setup_id))
             light = 0.0 if at.same_time else apart(drifts[shot.setup_id], shot, at.hero)
@@ -322,7 +324,7 @@ def _now(shoot: Shoot, places: Sequence[CellKey]) -> dict[str, SeeJob]:
             at = shoot.moment(shot)
             if at is None or shot.camera_id == at.hero.camera_id:
                 continue
-            job = like_of(shoot, shot, shot_grade(shoot, at.hero), shot_grade(shoot, shot))
+            job = like_of(shoot, shot, *pair_grades(shoot, shot, at))
             if job is not None:
                 out[shot.id] = job
     return out

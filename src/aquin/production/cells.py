@@ -184,7 +184,10 @@ def open_findings(production: Production, every: bool = False) -> dict[str, list
 def findings_beside(shoot: Shoot, shot: Shot, found: Mapping[str, list[Finding]]) -> tuple[Finding, ...]:
     """What is open about a shot and about what it is compared with."""
     at = shoot.moment(shot)
-    both = [*found.get(shot.id, ()), *(found.get(at.hero.id, ()) if at is not None else ())]
+    beside = (
+        found.get(at.hero.id, ()) if at is not None else ()
+    )  # a hero that changes is right where it is looked at
+    both = [*found.get(shot.id, ()), *(f for f in beside if f.kind != "changing light")]
     return tuple({f.key: f for f in both}.values())
 
 

@@ -9,8 +9,8 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from aquin.colour.grade import Grade as Correction
+from aquin.colour.white import STOPS_A_MIRED
 from aquin.match.drift import to_parts
-from aquin.production.audit.light import STOPS_A_MIRED, kelvin
 from aquin.production.beside import (
     BEFORE,
     BEFORE_ONE_LIGHT,
@@ -24,6 +24,7 @@ from aquin.production.beside import (
 )
 from aquin.production.drifting import drift_in
 from aquin.production.records import Camera, Grade, Setup
+from aquin.production.setups import kelvin
 from aquin.production.trims import Trim, exposed_apart
 
 if TYPE_CHECKING:

@@ -19,7 +19,7 @@ if TYPE_CHECKING:
 MAIN = "main heroes"
 """Option: setup id to the shot that its hero is matched to; the empty key holds for all other setups."""
 
-LOOKS = ("exposure", "white setting", "baked picture", "encoding", "range", "clipping")
+LOOKS = ("exposure", "white setting", "baked picture", "encoding", "range", "clipping", "changing light")
 """Findings about how a shot looks."""
 
 

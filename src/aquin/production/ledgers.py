@@ -34,6 +34,7 @@ from aquin.production.shoot import (
     Shoot,
     hash_of,
     needed,
+    pair_grades,
     shot_grade,
     targets_of,
 )
@@ -144,7 +145,7 @@ def shot_evidence(shoot: Shoot, shot: Shot, at: Moment) -> tuple[Evidence | None
     """What speaks for a shot, its hero as graded: the same points, its camera's charts, or statistics; from what is
     known.
     """
-    grade, first = shot_grade(shoot, shot), shot_grade(shoot, at.hero)
+    grade, (first, _) = shot_grade(shoot, shot), pair_grades(shoot, shot, at)
     place, target = (shot.setup_id, shot.camera_id), (at.hero.setup_id, at.hero.camera_id)
     found = shoot.seen.get(shoot.pair_key(shot), {})
     evidence, by = None, ""
@@ -152,7 +153,7 @@ def shot_evidence(shoot: Shoot, shot: Shot, at: Moment) -> tuple[Evidence | None
         if kind == "chart" and place != target and (chart := shoot.source(target, place)) is not None:
             own = shoot.trims.get(shot.id)
             moved = own.values.get("moved") if own is not None and own.on else None
-            if grade == shoot.grade_at(place):
+            if replace(grade, keys=()) == shoot.grade_at(place):
                 evidence, by = chart[0].evidence, "chart"
             elif isinstance(moved, list) and len(moved) == 3:  # what the chart would be in this shot's light
                 shift = np.exp2(np.array(moved, np.float64))
@@ -183,7 +184,7 @@ def shot_ledger(
     if at is None:
         return [], ""
     evidence, by = shot_evidence(shoot, shot, at)
-    grade = shot_grade(shoot, shot)
+    grade = pair_grades(shoot, shot, at)[1]
     pictures = None
     if len(jobs) == 3 and all(j.key in looks for j in jobs):
         sides = [{k: float("nan") if v is None else float(v) for k, v in looks[j.key].items()} for j in jobs]

@@ -23,6 +23,7 @@ from aquin.colour.grade import Grade
 from aquin.colour.primaries import AP1_LUMA
 from aquin.errors import AquinError
 from aquin.frames import RawDecode, open_source
+from aquin.frames import Source as Frames
 from aquin.match.engine import Side, Source, combined, gather
 from aquin.measure.ledger import Evidence
 from aquin.measure.looks import clipped_share, facts
@@ -242,13 +243,18 @@ def _baked(config: ColourConfig, display: str, view: str) -> Any:
 @lru_cache(maxsize=6)
 def _read(ref: Ref, config: ColourConfig, changed: int) -> tuple[Float32, Float32]:
     """`changed`: when the file was, so that another file of its name is read anew."""
-    raw = RawDecode.of(json.loads(ref.raw)) if ref.raw != "{}" else None
-    source = open_source(ref.path, ref.matrix or None, ref.range or None, raw=raw)  # type: ignore[arg-type]
+    source = opened(ref)
     try:
         rgb = source.read(min(max(ref.frame, source.first), source.last)).rgb
     finally:
         source.close()
     return rgb, config.to_linear(ref.encoding)(rgb)
+
+
+def opened(ref: Ref) -> Frames:
+    """The frame's file, read as it is to be read. Raises AquinError."""
+    raw = RawDecode.of(json.loads(ref.raw)) if ref.raw != "{}" else None
+    return open_source(ref.path, ref.matrix or None, ref.range or None, raw=raw)  # type: ignore[arg-type]
 
 
 def side_of(ref: Ref, config: str | None) -> Side:

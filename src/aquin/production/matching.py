@@ -13,10 +13,10 @@ import numpy as np
 from aquin.charts.solve import BASES, FULL, Solution, best_of, title_of
 from aquin.charts.take import Corners
 from aquin.colour.grade import Grade as Correction
+from aquin.colour.white import STOPS_A_MIRED
 from aquin.errors import AquinError
 from aquin.match.engine import Source
 from aquin.measure.ledger import measure
-from aquin.production.audit.light import STOPS_A_MIRED
 from aquin.production.beside import Verdict
 from aquin.production.corrected import corrected
 from aquin.production.heroes import hero_of, main_hero

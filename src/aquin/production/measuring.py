@@ -21,7 +21,7 @@ from aquin.errors import AquinError
 from aquin.frames import RawDecode, open_source
 from aquin.frames.raw import ENCODING as RAW_ENCODING
 from aquin.frames.ycbcr import WEIGHTS
-from aquin.measure.survey import stride_of, survey
+from aquin.measure.survey import levels, stride_of, survey
 from aquin.production.media import file_of
 from aquin.production.raw import decode_of, is_raw
 from aquin.production.records import Camera, Shot
@@ -32,7 +32,7 @@ if TYPE_CHECKING:
     from aquin.production.store import Production
 
 
-VERSION = 3
+VERSION = 4
 """Goes up when a survey means something else, so that old ones are not used."""
 
 KIND = "survey"
@@ -125,9 +125,9 @@ def measure_shots(
     """Survey shots, or all of them, and give each one's values by its id; what is known already is not measured
     again.
 
-    Values hold `survey`, `chart` and `card` (None where none is looked for or found), `trouble` (what could not be
-    read), or only `trouble`. Charts are measured first, since grey cards are looked for where the charts were.
-    Stopping keeps what was measured so far.
+    Values hold `survey`, `levels` (of its frames apart), `chart` and `card` (None where none is looked for or found),
+    `trouble` (what could not be read), or only `trouble`. Charts are measured first, since grey cards are looked for
+    where the charts were. Stopping keeps what was measured so far.
     """
     asked = list(production.all(Shot) if shots is None else shots)
     cards = [s for s in asked if s.kind == "grey card"]
@@ -247,7 +247,8 @@ def measure_one(job: Job) -> dict[str, Any]:
     black = float(config.from_linear(job.encoding)(np.zeros((1, 3), np.float32))[0, 1])
     luma = (red, 1 - red - blue, blue)
     values = survey(frames, to_linear, luma, black if 0.01 < black < 0.5 else None)
-    return {"survey": values.data(), "chart": _best_chart(readings), "card": card, "trouble": troubles}
+    found: dict[str, Any] = {"chart": _best_chart(readings), "card": card, "trouble": troubles}
+    return found | {"survey": values.data(), "levels": levels(frames, to_linear)}
 
 
 def _card(

@@ -147,3 +147,10 @@ def _neighbour(k: int, shots: Sequence[Shot]) -> str:
             if 0 <= other < len(order) and order[other].setup_id:
                 return order[other].setup_id
     return ""
+
+
+def kelvin(white: str) -> str:
+    """A white setting as a plain number of kelvin, `auto`, or empty."""
+    if match := re.search(r"(\d{4,5})", white):
+        return match[1]
+    return "auto" if "auto" in white.lower() else ""

@@ -12,11 +12,11 @@ import numpy as np
 
 from aquin.colour.grade import Grade as Correction
 from aquin.colour.primaries import AP1_LUMA
+from aquin.colour.white import STOPS_A_MIRED
 from aquin.errors import AquinError
 from aquin.match.drift import from_parts
 from aquin.match.engine import Source
 from aquin.measure.ledger import Evidence
-from aquin.production.audit.light import STOPS_A_MIRED, kelvin
 from aquin.production.charting import linear_of, mark_of, take_of
 from aquin.production.grading import correction_of
 from aquin.production.heroes import Moment, hero_of, main_hero, moment_of
@@ -30,6 +30,7 @@ from aquin.production.measuring import reads
 from aquin.production.media import file_of
 from aquin.production.raw import decode_of
 from aquin.production.records import Grade, Setup, Shot
+from aquin.production.setups import kelvin
 
 if TYPE_CHECKING:
     from aquin.charts.take import Take
@@ -47,6 +48,9 @@ POINTS = 0.3
 
 ALIKE = ("exposure", "white setting", "baked picture", "encoding", "range")
 """Findings after which a shot says nothing about light and levels of its setup."""
+
+FOLLOWED = "the light within the take"
+"""Who says how a trim moves over time."""
 
 CellKey = tuple[str, str]
 """A setup's id and a camera's."""
@@ -302,7 +306,7 @@ class Shoot:
             "" if plain else how.matrix,
             frame,
             "{}" if raw is None else json.dumps(raw.values()),
-            json.dumps((grade or Correction()).values()),
+            json.dumps((grade or Correction()).at(frame).values()),
         )
 
     def read_as(self, shot: Shot, ref: Ref) -> list[Any]:
@@ -424,6 +428,17 @@ def shot_grade(shoot: Shoot, shot: Shot) -> Correction:
     own = shoot.trims.get(shot.id)
     found = correction_of(shoot.production, own) if own is not None and own.on else None
     return found if found is not None else shoot.grade_at((shot.setup_id, shot.camera_id))
+
+
+def frame_of(shoot: Shoot, shot: Shot) -> int:
+    """The frame at which a shot's grade is solved: that which is compared with its hero's, else the middle."""
+    at = shoot.moment(shot)
+    return shot.first + shot.frames // 2 if at is None else at.shot_frame
+
+
+def pair_grades(shoot: Shoot, shot: Shot, at: Moment) -> tuple[Correction, Correction]:
+    """What a shot's hero and the shot are graded with at the frames that are compared."""
+    return shot_grade(shoot, at.hero).at(at.hero_frame), shot_grade(shoot, shot).at(at.shot_frame)
 
 
 def means(config: ColourConfig, encoding: str) -> str:

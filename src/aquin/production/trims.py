@@ -11,15 +11,18 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from aquin.colour.grade import Grade as Correction
+from aquin.colour.white import STOPS_A_MIRED
 from aquin.match.drift import Drift, to_parts
 from aquin.production.audit.case import Case
-from aquin.production.audit.light import STOPS_A_MIRED, exposure_off
+from aquin.production.audit.light import exposure_off
 from aquin.production.beside import beside_of, without
 from aquin.production.drifting import drift_in
+from aquin.production.grading import correction_of
 from aquin.production.heroes import hero_of
 from aquin.production.measuring import measure_shots
 from aquin.production.records import Grade, Record, Setup, Shot
 from aquin.production.setups import seconds_of
+from aquin.production.shoot import FOLLOWED, frame_of
 from aquin.production.stale import balances_of, inputs_of
 
 if TYPE_CHECKING:
@@ -123,10 +126,13 @@ def trims_for(
                 found = _shift(shoot, shot, hero, drifts[place[0]], apart.get(shot.id))
             base = shoot.grade_at(place)
             if found is None or float(np.abs(found[0]).max()) < MOVED:
-                if own is not None and own.on:
+                if own is None or not own.on:
+                    continue
+                if not own.values.get("keys"):
                     out.append(Trim(shot, replace(own, on=False), (0.0, 0.0, 0.0), 0.0, "not needed"))
-                continue
-            trim = _trim(base, shot, own, found)
+                    continue
+                found = np.zeros(3), FOLLOWED, 0.0
+            trim = _trim(shoot, base, shot, own, found)
             if all_of_them or not trim.held:
                 out.append(trim)
     return out
@@ -142,10 +148,14 @@ def _held(record: Grade) -> np.ndarray:
     return moved if moved.shape == (3,) else np.zeros(3)
 
 
-def _trim(base: Correction, shot: Shot, own: Grade | None, found: _Shift) -> Trim:
-    """What takes a shift back, on its camera's balance `base`."""
+def _trim(shoot: Shoot, base: Correction, shot: Shot, own: Grade | None, found: _Shift) -> Trim:
+    """What takes a shift back, on its camera's balance `base`; keys over time stay."""
     moved, by, error = found
-    values = without(base, moved).values() | {"auto": True, "moved": [round(float(v), 4) for v in moved]}
+    made = without(base, moved)
+    before = correction_of(shoot.production, own) if own is not None else None
+    if before is not None and before.keys:
+        made = before.as_at(frame_of(shoot, shot), made)
+    values = made.values() | {"auto": True, "moved": [round(float(v), 4) for v in moved]}
     record = replace(
         own or Grade("trim", shot_id=shot.id), values=values, origin=_words(by, moved, error), on=True
     )

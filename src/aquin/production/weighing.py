@@ -9,9 +9,9 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from aquin.arrays import Float64
+from aquin.colour.white import STOPS_A_MIRED
 from aquin.match.engine import LEAST, Source
 from aquin.match.level import BRIGHT, TOGETHER, WHITE, Witness, one_light, weighed
-from aquin.production.audit.light import STOPS_A_MIRED
 from aquin.production.match_work import joined, source_of
 from aquin.production.setups import seconds_of
 from aquin.production.shoot import as_pair, brighter, lit, ratio_of, white_of

@@ -116,7 +116,16 @@ class Rolling:
         step = frame - self.take.zero
         if held is None:
             step -= step % 2
-        return self.picture.frame(step, self.moves, held[0] if held else None, self.shake)
+        made = self.picture.frame(step, self.moves, held[0] if held else None, self.shake)
+        lost = self.clouded(step + self.take.zero)
+        return made if lost == 0.0 else made * np.float32(2.0**-lost)
+
+    def clouded(self, frame: int) -> float:
+        """Stops by which a cloud has taken light away in a frame."""
+        begin, frames, stops = self.take.cloud
+        share = (self.take.start + frame - begin) / frames if frames else 0.0
+        share = min(max(share, 0.0), 1.0)
+        return stops * share * share * (3 - 2 * share)
 
     def exposure(self, frame: int) -> Exposure:
         """The frame's levels under its setting; kept while neither changes."""
@@ -276,6 +285,7 @@ def truth_of(rolling: Rolling) -> dict[str, Any]:
         "mistake": t.mistake,
         "stops": setting.stops,
         "error_stops": t.error_stops,
+        "clouded": [round(rolling.clouded(k), 4) for k in range(t.frames)] if t.cloud[1] else [],
         "nominal_stops": t.stops,
         "white": setting.white,
         "tint": setting.tint,

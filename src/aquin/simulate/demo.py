@@ -19,7 +19,7 @@ from aquin.simulate.film import write_still
 from aquin.simulate.planning import plan
 from aquin.simulate.shoot import CREWS, Crew, Shoot, Take
 
-VERSION = 3
+VERSION = 4
 MARK = ".aquin-demo.json"
 SESSION = "ferry.json"
 TRUTH_MARK = ".aquin-truth.json"

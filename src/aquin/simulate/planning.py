@@ -11,6 +11,7 @@ from aquin.frames.timecode import frames_of
 from aquin.simulate.cameras import ROLES
 from aquin.simulate.film import RATE
 from aquin.simulate.shoot import (
+    CLOUD,
     FORMS,
     LOSSLESS,
     SERIES_STOPS,
@@ -74,7 +75,7 @@ def plan(seed: int = 2026, crew: Crew = "careful") -> Shoot:
         for number, minute in enumerate(setup.minutes, 1):
             together = begin + round(minute * 60 * 24) + int(random.integers(0, 240))
             for role in setup.roles:
-                takes.append(_shot(setup, role, number, together, name, random))
+                takes.append(_under(_shot(setup, role, number, together, name, random), together))
     takes = _sequences(takes)
     takes = _with_mistakes(takes, random)
     shoot = Shoot(seed, tuple(takes), crew=crew)
@@ -178,6 +179,14 @@ def _shot(
         push=0.004 if role == "main" and number % 2 else 0.0,
         drift=flown if role == "flying" else (0.0, 0.0),
     )
+
+
+def _under(take: Take, together: int) -> Take:
+    """A shot with the cloud that comes, if it comes then."""
+    setup, number, after, frames, stops = CLOUD
+    if (take.setup, take.number) != (setup, number):
+        return take
+    return replace(take, cloud=(together + after, frames, stops))
 
 
 def _sequences(takes: list[Take]) -> list[Take]:

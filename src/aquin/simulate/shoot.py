@@ -100,6 +100,10 @@ SETUPS = (
 )
 """In the order of the film."""
 
+CLOUD = ("car-deck", 2, 8, 48, 0.6)
+"""A thicker cloud comes while a slate is filmed: its setup and number, from how many frames after all cameras ran, over
+how many, and by how many stops light falls.
+"""
 SERIES_STOPS = (-6, -5, -4, -3, -2, -1, 0, 1, 2, 3, 4, 5, 6)
 SILENT_PAIR = ("engine-room", "phone")
 """The one camera and setup for which nobody filmed a chart or a card."""
@@ -170,6 +174,8 @@ class Take:
     """Pixels per second."""
     shared: bool = False
     """Whether the target is held once for all cameras, in the light on the people."""
+    cloud: tuple[int, int, float] = (0, 0, 0.0)
+    """Light falls over the take: from which frame since midnight, over how many frames, by how many stops."""
     mistake: str = ""
     other_light: str = ""
     rate: int = 24

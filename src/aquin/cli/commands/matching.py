@@ -1,4 +1,4 @@
-"""`aquin settle`, `grade`, `history`, `drift`, `tolerances`: matching a production from the command line."""
+"""`aquin settle`, `grade`, `history`, `drift`, `tolerances`, `beside`, `follow`: matching from the command line."""
 
 import json
 from pathlib import Path
@@ -8,6 +8,7 @@ import typer
 
 from aquin.cli import options as of
 from aquin.cli.commands.beside import beside
+from aquin.cli.commands.follow import follow
 from aquin.cli.opening import opened, shot_of
 from aquin.cli.output import printed, with_progress
 from aquin.errors import AquinError
@@ -255,4 +256,4 @@ def tolerances(
     printed(data, as_json, say_tolerances)
 
 
-COMMANDS = (settle, beside, drift, grade, history, tolerances)
+COMMANDS = (settle, beside, drift, follow, grade, history, tolerances)

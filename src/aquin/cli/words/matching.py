@@ -5,10 +5,10 @@ from typing import Any
 
 import numpy as np
 
+from aquin.colour.white import STOPS_A_MIRED
 from aquin.jobs.light import Light
 from aquin.match.drift import to_parts
 from aquin.measure.ledger import MAIN
-from aquin.production.audit.light import STOPS_A_MIRED
 from aquin.production.cells import Cell
 from aquin.production.matching import Summary
 from aquin.production.setups import seconds_of

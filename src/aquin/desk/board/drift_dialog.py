@@ -17,13 +17,13 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from aquin.colour.white import STOPS_A_MIRED
 from aquin.desk.kit import theme
 from aquin.desk.kit.labels import Words
 from aquin.desk.kit.listing import listing
 from aquin.desk.kit.plot import Line, Plot
 from aquin.jobs.light import Light, look_at_light
 from aquin.match.drift import to_parts
-from aquin.production.audit.light import STOPS_A_MIRED
 from aquin.production.setups import seconds_of
 from aquin.production.trims import Trim, accept
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import Counter, defaultdict
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cached_property
 from typing import TYPE_CHECKING, Any
 
@@ -21,6 +21,7 @@ from aquin.production.setups import seconds_of
 if TYPE_CHECKING:
     from aquin.arrays import Float64
     from aquin.colour.config import ColourConfig
+    from aquin.production.over_time import Followed
     from aquin.production.store import Production
 
 
@@ -34,6 +35,8 @@ class Case:
     config: ColourConfig
     measured: Mapping[str, Mapping[str, Any]]
     altered: frozenset[str] = frozenset()
+    followed: Mapping[str, Followed] = field(default_factory=dict)
+    """How light changes within takes, of those in which it may."""
 
     @cached_property
     def shots(self) -> list[Shot]:

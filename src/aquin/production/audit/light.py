@@ -1,17 +1,17 @@
 """Rules on light: exposure and white against the setup, cards under another light, clipping at the ceiling."""
 
-import re
 from collections.abc import Iterator, Sequence
 from itertools import pairwise
 from typing import TYPE_CHECKING
 
 import numpy as np
 
+from aquin.colour.white import STOPS_A_MIRED
 from aquin.measure.survey import AT
 from aquin.production.audit.case import Case, most, spread
 from aquin.production.audit.finding import Finding
 from aquin.production.records import Camera, Setup, Shot
-from aquin.production.setups import seconds_of
+from aquin.production.setups import kelvin, seconds_of
 
 if TYPE_CHECKING:
     from aquin.arrays import Float64
@@ -32,9 +32,6 @@ CARD = 0.25
 
 CARD_MIRED = 48.0
 """Mired between the light on a card and on any other camera's card."""
-
-STOPS_A_MIRED = 0.0113
-"""Stops of R/B for one mired of light, about (Planckian light between 2500 and 8000 K in AP1)."""
 
 
 def exposure(case: Case) -> Iterator[Finding]:
@@ -244,6 +241,26 @@ def clipping(case: Case) -> Iterator[Finding]:
                 )
 
 
+def changing(case: Case) -> Iterator[Finding]:
+    """Takes within which light changes by more than is tolerated, under the grade that they have."""
+    for id, found in case.followed.items():
+        if not found.changes or id in case.altered:
+            continue
+        surest = float(found.error.max())
+        yield Finding(
+            "changing light",
+            "warning",
+            round(float(min(0.6 + 0.5 * found.span, 0.95)), 2),
+            f"Its {found.words}",
+            (id,),
+            evidence=(
+                ("frames compared", f"{len(found.frames)}, by {found.by}"),
+                ("a channel changes by", f"{found.span:.2f} st (\u00b1{surest:.2f})"),
+            ),
+            advice="One grade can't hold it: follow the light, on the Bench or with aquin follow.",
+        )
+
+
 def _comparable(case: Case, setup_id: str) -> list[Shot]:
     """The measured recordings of a setup whose picture was not changed."""
     return [
@@ -322,11 +339,4 @@ def _any_before(case: Case, setup_id: str) -> tuple[str, str] | None:
     return (white, order[at - 1].name) if white else None
 
 
-def kelvin(white: str) -> str:
-    """The setting as a plain number of kelvin, `auto`, or empty."""
-    if match := re.search(r"(\d{4,5})", white):
-        return match[1]
-    return "auto" if "auto" in white.lower() else ""
-
-
-RULES = (exposure, white_left, card_light, clipping)
+RULES = (exposure, white_left, card_light, clipping, changing)

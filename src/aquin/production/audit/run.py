@@ -10,7 +10,9 @@ from aquin.production.audit import grades, light, papers, tags, transfer
 from aquin.production.audit.case import Case
 from aquin.production.audit.finding import SEVERITIES, Finding
 from aquin.production.measuring import measure_shots
+from aquin.production.over_time import follow, may_change
 from aquin.production.records import RECORDS, Dismissal, Record, Shot
+from aquin.workers import part
 
 if TYPE_CHECKING:
     from aquin.colour.config import ColourConfig
@@ -26,6 +28,7 @@ FROM_PICTURES = {
     "white setting",
     "card light",
     "clipping",
+    "changing light",
     "cut short",
 }
 """Kinds of findings that measurements speak for."""
@@ -49,9 +52,14 @@ def run_audit(
 
     Without `measure` only what is known already is looked at: quick enough to follow each change.
     """
-    measured = measure_shots(production, config, jobs=jobs, tell=tell, only_known=not measure)
+    measured = measure_shots(
+        production, config, jobs=jobs, tell=part(tell, 0.0, 0.85), only_known=not measure
+    )
     case = Case(production, config, measured)
     case = replace(case, altered=frozenset(id for f in tags.baked(case) for id in f.shots))
+    wanted = [s for s in case.shots if may_change(measured.get(s.id, {}).get("levels", ()))]
+    followed = follow(production, config, wanted, jobs, part(tell, 0.85, 1.0), only_known=not measure)
+    case = replace(case, followed=followed)
     found: dict[str, Finding] = {}
     for rule in RULES:
         for finding in rule(case):
