@@ -169,6 +169,14 @@ def settled(filmed: Path, once: Callable[[str, Callable[[Path], None]], Path]) -
     return filmed.with_name("settled.aquin")
 
 
+@pytest.fixture(scope="session")
+def changing(once: Callable[[str, Callable[[Path], None]], Path]) -> Path:
+    """A production of takes in which light changes by known gains, and one in which it holds."""
+    from changing import make
+
+    return once("changing", make) / "made.aquin"
+
+
 @pytest.fixture(scope="module")
 def pair(tmp_path_factory: pytest.TempPathFactory) -> tuple[Path, Path]:
     """Two views of one scene by different cameras, as scene-linear files."""

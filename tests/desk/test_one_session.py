@@ -242,7 +242,7 @@ def test_an_open_finding_is_shown_with_its_fix_and_never_called_within(window: W
     # the Bench says it, as it is written, with the fix beside it
     window.look_beside(shot)
     settle_down(window, 60)
-    notice = window.bench.finding_notice
+    notice = window.bench.notices.finding
     assert notice.isVisible() and "<b>Skua</b> & co." in notice.words.text()
     button = next(b for b in notice.buttons if "full range" in b.text())
     QTest.mouseClick(button, Qt.MouseButton.LeftButton)
@@ -277,7 +277,7 @@ def test_a_missing_encoding_is_said_in_place_and_no_dialog_opens(window: Window)
     settle_down(window, 30)
     assert QApplication.activeModalWidget() is None
     assert not [d for d in window.findChildren(QDialog) if d.isVisible()]
-    notice = window.bench.side_notices["shot"]
+    notice = window.bench.notices.sides["shot"]
     assert notice.isVisible() and any("ncoding" in b.text() for b in notice.buttons)
 
 

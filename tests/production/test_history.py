@@ -9,10 +9,10 @@ import pytest
 
 from aquin.colour.grade import Balance
 from aquin.colour.grade import Grade as Correction
+from aquin.colour.white import STOPS_A_MIRED
 from aquin.match.points import match_points
 from aquin.measure.ledger import AXES
 from aquin.production import Camera, Grade, Production, Setup, Shot
-from aquin.colour.white import STOPS_A_MIRED
 from aquin.production.drifting import drift_in
 from aquin.production.grading import held_grade, keep_grade, propagate
 from aquin.production.heroes import hero_of, take_proposed

@@ -120,6 +120,15 @@ TABLE: tuple[Command, ...] = (
     Command("bench.next", "Next shot of the setup", (".",)),
     Command("bench.frame_back", "Previous frame of the shot", ("PgUp",)),
     Command("bench.frame_on", "Next frame of the shot", ("PgDown",)),
+    Command(
+        "bench.follow",
+        "Follow the light over the take",
+        ("D",),
+        "Compare the take's frames with this one and take back what light does: keys over time, linear between",
+    ),
+    Command("bench.key", "Put a key at this frame, or take it away", ("I",)),
+    Command("bench.key_back", "Previous key", ("Shift+PgUp",)),
+    Command("bench.key_on", "Next key", ("Shift+PgDown",)),
     Command("bench.play", "Play hero and shot in step, or stop", ("Shift+Space",)),
     Command("bench.mode", "Next compare mode", ("C",)),
     Command(

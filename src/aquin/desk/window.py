@@ -25,6 +25,7 @@ from aquin.desk.bench.view import BenchView
 from aquin.desk.bindings import bind_bench, bind_views
 from aquin.desk.commands import VIEWS, Commands
 from aquin.desk.demo import Demo
+from aquin.desk.following import Following
 from aquin.desk.foot import Foot
 from aquin.desk.help import FindDialog, help_dialog, keys_dialog
 from aquin.desk.history import History
@@ -67,6 +68,7 @@ class Window(QMainWindow):
         self.start = StartPage()
         self.productions = Productions(self, self.session, self.jobs, keep)
         self.history = History(self.session, self.bench.state)
+        self.following = Following(self.session, self.jobs)
         self.demo = Demo(self, self.jobs)
         self.rail = Rail(self.commands)
         self.pages = QStackedWidget()
@@ -108,7 +110,7 @@ class Window(QMainWindow):
         self.setCentralWidget(body)
 
     def _connect(self) -> None:
-        for speaker in (self.bench, self.productions, self.history, self.demo):
+        for speaker in (self.bench, self.productions, self.history, self.following, self.demo):
             speaker.told.connect(self.tell)
         self.bench.stated.connect(self._stated)
         self.views.made.connect(self._furnished)

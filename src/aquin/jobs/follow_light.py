@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -17,6 +16,7 @@ from aquin.frames.timecode import frames_of, timecode_of
 from aquin.match.drift import to_parts
 from aquin.production.grading import held_grade
 from aquin.production.over_time import TOLERANCE, Followed, follow, graded_after, keep
+from aquin.production.shoot import Shoot, frame_of
 
 if TYPE_CHECKING:
     from aquin.colour.config import ColourConfig
@@ -56,13 +56,16 @@ def follow_light(
 
 
 def forget_keys(production: Production, config: ColourConfig, shots: Sequence[Shot]) -> list[str]:
-    """Hold grades still again, as they are in the middle; names of shots that moved. Raises AquinError."""
+    """Hold grades still again, as they are at the frame that they were solved at; names of shots that moved. Raises
+    AquinError.
+    """
+    shoot = Shoot(production, config)
     names = []
     for shot in shots:
         now = held_grade(production, shot)
         if now is not None and now.keys:
             still = Followed(shot, (), np.zeros((0, 3)), np.zeros(0), "", np.zeros((0, 3)))
-            keep(production, config, still, replace(now, keys=()))
+            keep(production, config, still, now.at(frame_of(shoot, shot)))
             names.append(shot.name)
     return names
 

@@ -230,10 +230,14 @@ def job_of(shoot: Shoot, shot: Shot) -> FollowJob | None:
 
 
 def frames_of(shot: Shot, origin: int) -> tuple[int, ...]:
-    """Evenly over the take, first and last among them, and the origin."""
-    seconds = shot.frames / float(shot.fps or 24)
-    count = min(max(round(2 * seconds) + 1, FEWEST), MOST, shot.frames)
-    even = np.rint(np.linspace(shot.first, shot.first + shot.frames - 1, count)).astype(int)
+    """Evenly over a shot, and the origin."""
+    return evenly(shot.first, shot.frames, float(shot.fps or 24), origin)
+
+
+def evenly(first: int, frames: int, rate: float, origin: int) -> tuple[int, ...]:
+    """Frames evenly over a take, first and last among them, and the origin. `rate`: frames a second."""
+    count = min(max(round(2 * frames / rate) + 1, FEWEST), MOST, frames)
+    even = np.rint(np.linspace(first, first + frames - 1, count)).astype(int)
     return tuple(sorted({*(int(f) for f in even), origin}))
 
 

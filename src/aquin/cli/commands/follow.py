@@ -18,7 +18,7 @@ def follow(
         bool, typer.Option("--keep", help="Give shots in which light changes the keys that follow it.")
     ] = False,
     forget: Annotated[
-        bool, typer.Option("--forget", help="Hold the shots still again, as they are in the middle.")
+        bool, typer.Option("--forget", help="Hold the shots still again, as they are where they were solved.")
     ] = False,
     tolerance: Annotated[
         float, typer.Option("--tolerance", help="Stops of a channel that keys may leave, 0.01 to 1.")

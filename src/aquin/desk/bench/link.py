@@ -129,13 +129,11 @@ class BenchLink(QObject):
         hero_owner = owners.get("hero")
         dabs = tuple(self._painted(production, s) for s in (hero, shot))
         state.show(Decisions(hero, shot, grade, dabs=(dabs[0], dabs[1])))
-        state.hero_grade = (
-            (grading.held_grade(production, hero_owner) or Grade()) if hero_owner is not None else Grade()
-        )
+        state.hero_grade = _held_at(production, hero_owner, hero)
         state.tolerances = cells.tolerances_of(production)
         state.known = self._known(production)
         for role, owner in owners.items():
-            self.standing.emit(role, owner, state.hero_grade if role == "hero" else grade)
+            self.standing.emit(role, owner, state.hero_grade if role == "hero" else state.here)
         self.said.recall(production, anew=True)
         self.session.select(selected.id)
         self.files.waiting = True
@@ -175,7 +173,7 @@ class BenchLink(QObject):
         measured = self.session.state_of(shot.id)
         rows = measured.rows if measured is not None and measured.grade == self.state.grade else ()
         findings = cells.findings_beside(shoot, shot, cells.open_findings(production))
-        return Known(rows, self.state.grade if rows else None, findings, shown_shot.used_of(production, shot))
+        return Known(rows, self.state.here if rows else None, findings, shown_shot.used_of(production, shot))
 
     def _learn(self) -> bool:
         """What charts and compared frames say of the shot is looked up beside this thread; False: nothing can be."""
@@ -310,7 +308,7 @@ class BenchLink(QObject):
         if (shot := self.shot) is not None:
             state.follow(grade=grading.held_grade(production, shot) or Grade())
         hero = self.side("hero")
-        first = (grading.held_grade(production, hero) or Grade()) if hero is not None else state.hero_grade
+        first = _held_at(production, hero, state.side("hero")) if hero is not None else state.hero_grade
         moved = first != state.hero_grade
         state.hero_grade, state.tolerances = first, cells.tolerances_of(production)
         painted = tuple(
@@ -438,3 +436,9 @@ class BenchLink(QObject):
 
     def finish(self) -> None:
         self._learning.finish()
+
+
+def _held_at(production: Production, shot: Shot | None, side: Side | None) -> Grade:
+    """What holds at a side's frame of a production's shot."""
+    found = grading.held_grade(production, shot) if shot is not None else None
+    return Grade() if found is None else found.at(0 if side is None or side.frame is None else side.frame)

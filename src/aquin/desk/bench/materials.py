@@ -89,7 +89,7 @@ class MaterialSight(QObject):
         if hero is None or shot is None:
             self._seen, self.hand.found = (), None
             return
-        grades = state.hero_grade, state.grade
+        grades = state.hero_grade, state.here
         key = (id(hero.linear), id(shot.linear), *grades, state.now.struck)
         if key == self._seen:
             return

@@ -116,9 +116,9 @@ class Player(QThread):
                 clip.source.close()
 
     def _way(self, role: Role, clip: Clip) -> Way | None:
-        """Recording to screen as one LUT; None where a grade looks at where pixels are."""
+        """Recording to screen as one LUT; None where a grade looks at where pixels are, or moves."""
         grade = self.tracks[role].grade
-        if grade.by_place or clip.source.signal.floating:
+        if grade.by_place or grade.keys or clip.source.signal.floating:
             return None
         codes = grid(POINTS).astype(np.float32)
         log = np.asarray(grade.apply_linear(clip.to_linear(codes)), np.float32)
@@ -132,5 +132,5 @@ class Player(QThread):
         signal = source.read_thinned(number, step).rgb
         if way is None:
             linear = fit(clip.to_linear(signal), *self.size)
-            return show(linear, track.grade, self.baked, linear.shape[1] / source.width).pixels
+            return show(linear, track.grade.at(number), self.baked, linear.shape[1] / source.width).pixels
         return as_bytes(way(np.clip(signal, 0, 1)))

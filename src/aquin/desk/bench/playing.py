@@ -3,6 +3,7 @@
 import numpy as np
 from PySide6.QtCore import QObject, Signal
 
+from aquin.colour.grade import Grade
 from aquin.desk.bench.playback import Player, Track
 from aquin.desk.bench.seeing import Seeing
 from aquin.desk.bench.state import BenchState
@@ -30,7 +31,7 @@ class Playing(QObject):
         shot, hero = loaded["shot"], loaded["hero"]
         if baked is None or shot is None or shot.clip.source.count < 2:
             return
-        tracks: dict[Role, Track] = {"shot": Track(shot, self.seeing.grade_shown(), shot.frame.number)}
+        tracks: dict[Role, Track] = {"shot": Track(shot, self._grade(), shot.frame.number)}
         if hero is not None:
             tracks["hero"] = Track(hero, self.state.hero_grade, hero.frame.number)
         pictures = self.seeing.pictures
@@ -43,6 +44,12 @@ class Playing(QObject):
         player.ended.connect(self._ended)
         self.tools.play_button.setText("stop")
         player.start()
+
+    def _grade(self) -> Grade:
+        """The whole grade, moving over time; or what is shown in its place."""
+        if self.seeing.hovered is None and self.state.graded:
+            return self.state.grade
+        return self.seeing.grade_shown()
 
     def _played(self, made: dict[Role, np.ndarray], number: int) -> None:
         if self.player is not None:

@@ -64,7 +64,7 @@ class Presenter(QObject):
         hero, shot = state.loaded["hero"], state.loaded["shot"]
         if state.match is None or baked is None or hero is None or shot is None:
             return
-        evidence, grade, first = state.match.evidence, state.grade, state.hero_grade
+        evidence, grade, first = state.match.evidence, state.here, state.hero_grade
         detail = axis == "sharpness"
 
         def work() -> Grade:
@@ -77,7 +77,7 @@ class Presenter(QObject):
             return settle_axis(evidence, grade, axis, measured, target)
 
         def done(made: Grade) -> None:
-            state.set_grade(made, f"settle {axis}")
+            state.set_here(made, f"settle {axis}")
             self.changed.emit(False)
             if made == grade:
                 self.told.emit(f"Nothing moves the {axis} any nearer to the hero.")
@@ -89,9 +89,10 @@ class Presenter(QObject):
         self.changed.emit(False)
 
     def set_grade(self, grade: Grade, what: str, dragging: bool = False) -> None:
-        """A number was typed or dragged."""
+        """A number of what holds at this frame was typed or dragged: where a key lies here, it moves alone."""
         self.seeing.clock.start()
-        self.state.set_grade(grade, what, what if dragging else None)
+        whole = self.state.grade.edited_at(self.state.frame, grade)
+        self.state.set_grade(whole, what, what if dragging else None)
         self.changed.emit(dragging)
 
     def end_stroke(self) -> None:
@@ -107,15 +108,15 @@ class Presenter(QObject):
         """A tone curve and a hue warp on what the present grade leaves."""
         from aquin.match.engine import second_pass
 
-        match, grade = self.state.match, self.state.grade
+        match, grade = self.state.match, self.state.here
         if match is None:
             return
 
         def done(made: Grade | None) -> None:
             if made is None:
                 self.told.emit("A second pass finds nothing that pairs left out would be the better for.")
-            elif self.state.grade == grade:
-                self.state.set_grade(made, "second pass")
+            elif self.state.here == grade:
+                self.state.set_here(made, "second pass")
                 self.changed.emit(False)
 
         self.jobs.start(
@@ -169,7 +170,7 @@ class Presenter(QObject):
     # regions, skin, pairs
 
     def set_regions(self, regions: tuple[Region, ...], what: str, dragging: bool = False) -> None:
-        self.set_grade(replace(self.state.grade, regions=regions), what, dragging)
+        self.set_grade(replace(self.state.here, regions=regions), what, dragging)
 
     def move_ellipse(self, regions: Regions, ellipse: Ellipse, dragging: bool) -> None:
         found = regions.region
@@ -183,7 +184,7 @@ class Presenter(QObject):
         found, loaded = regions.region, self.state.loaded["shot"]
         if found is None or found.key is None or loaded is None:
             return
-        log = np.asarray(self.state.grade.apply_linear(colour_at(loaded, (x, y))[None]), np.float64)
+        log = np.asarray(self.state.here.apply_linear(colour_at(loaded, (x, y))[None]), np.float64)
         level = float(np.log2(max(float(acescct.decode(log)[0] @ AP1_LUMA), 1e-6) / 0.18))
         chroma = float(np.hypot(*(v[0] for v in planes(log))))
         key = replace(

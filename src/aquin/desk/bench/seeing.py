@@ -104,7 +104,7 @@ class Seeing(QObject):
         self.redraw()
 
     def grade_shown(self) -> Grade:
-        return self.hovered or (self.state.grade if self.state.graded else Grade())
+        return self.hovered or (self.state.here if self.state.graded else Grade())
 
     # pictures
 

@@ -58,7 +58,7 @@ class Stack(QWidget):
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.grade = Grade()
+        self.grade, self._moves = Grade(), ""
         grid = QGridLayout(self)
         grid.setContentsMargins(8, 0, 8, 0)
         grid.setHorizontalSpacing(4)
@@ -96,8 +96,9 @@ class Stack(QWidget):
         button.clicked.connect(lambda: self._reset(reset))
         grid.addWidget(button, row, 4)
 
-    def show_grade(self, grade: Grade) -> None:
-        self.grade = grade
+    def show_grade(self, grade: Grade, moves: str = "") -> None:
+        """The grade that holds at a frame; `moves`: what is to be said of one that moves over time."""
+        self.grade, self._moves = grade, moves
         mired, duv = grade.balance.shift
         values = {
             "stops": grade.balance.stops,
@@ -121,7 +122,7 @@ class Stack(QWidget):
         ).replace("-", "−")
         more = replace(grade, curve=None).beyond_cdl.replace("3x3", "3×3")
         matrix = f" A {more} goes with it (.clf or .cube only)." if more else ""
-        self.note.setText(f"balance in printer points: {points}.{matrix}")
+        self.note.setText(f"{moves}Balance in printer points: {points}.{matrix}")
 
     def _edited(self, key: str, dragging: bool) -> None:
         n = {k: number.value for k, number in self.numbers.items()}
@@ -135,7 +136,7 @@ class Stack(QWidget):
             try:
                 grade = replace(grade, balance=Balance.from_shift(grade.balance.stops, mired, duv))
             except ValueError as error:
-                self.show_grade(self.grade)
+                self.show_grade(self.grade, self._moves)
                 self.note.setText(f"{str(error).capitalize()}.")
                 return
         elif key == "softness":
@@ -145,7 +146,7 @@ class Stack(QWidget):
             try:
                 grade = replace(grade, curve=ToneCurve(lift) if any(lift) else None)
             except ValueError:  # tones would change places
-                self.show_grade(self.grade)
+                self.show_grade(self.grade, self._moves)
                 return
         else:
             trim = Cdl(

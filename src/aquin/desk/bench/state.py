@@ -213,6 +213,10 @@ class BenchState:
     def set_grade(self, grade: Grade, what: str, stroke: str | None = None) -> None:
         self.decide(what, replace(self.now, grade=grade), stroke)
 
+    def set_here(self, grade: Grade, what: str, stroke: str | None = None) -> None:
+        """A grade of the frame that is looked at; one that moves goes on moving."""
+        self.set_grade(self.now.grade.as_at(self.frame, grade), what, stroke)
+
     def put_loaded(self, role: Role, loaded: Loaded) -> None:
         """What a worker read for the current decisions; also fixes the frame number that was left open."""
         self.loaded[role] = loaded
@@ -241,6 +245,17 @@ class BenchState:
         return self.now.grade
 
     @property
+    def frame(self) -> int:
+        """The shot's frame that is looked at."""
+        side = self.now.shot
+        return 0 if side is None or side.frame is None else side.frame
+
+    @property
+    def here(self) -> Grade:
+        """What holds at that frame, of a grade that moves over time."""
+        return self.now.grade.at(self.frame)
+
+    @property
     def evidence(self) -> Evidence | None:
         """What speaks for the shot: of the match, or, before that is solved, what the production knows."""
         if self.match is not None:
@@ -249,7 +264,7 @@ class BenchState:
 
     def ledger(self, grade: Grade | None = None) -> list[Row]:
         """The ledger under the current grade (or with it off); empty where nothing is known."""
-        shown = grade or (self.now.grade if self.graded else Grade())
+        shown = grade or (self.here if self.graded else Grade())
         of = (self.match, self.given, self.pictures, self.tolerances, self.known)
         held = self._measured
         if held is None or any(a is not b for a, b in zip(held[0], of, strict=True)) or held[1] != shown:
@@ -278,19 +293,19 @@ class BenchState:
             grade = (
                 self.taken(self.match.solution(self.match.nearest("cdl")))
                 if axis == "colour"
-                else settle(self.match.evidence, self.now.grade, axis)
+                else settle(self.match.evidence, self.here, axis)
             )
-            self.set_grade(grade, f"settle {axis}")
+            self.set_here(grade, f"settle {axis}")
 
     def settle_all(self) -> None:
         """Take the best solution that fits into a CDL, as strong as is asked for."""
         if self.match is not None:
-            self.set_grade(self.taken(self.match.solution()), "settle all")
+            self.set_here(self.taken(self.match.solution()), "settle all")
 
     def take(self, model: str, weight: Weight | None = None) -> None:
         if self.match is not None:
             word = " for skin" if weight == "skin" else ""
-            self.set_grade(self.taken(self.match.solution(model, weight)), f"take {model}{word}")
+            self.set_here(self.taken(self.match.solution(model, weight)), f"take {model}{word}")
 
     def taken(self, solution: Solution) -> Grade:
         """A solution as it is taken: at the strength that is set; regions and softness stay as they are."""
@@ -318,7 +333,7 @@ class BenchState:
                 return words, f"bench.corners_{role}"
         if self.match is None:
             return "Reading and solving", ""
-        deciding = [row for row in self.ledger(self.now.grade) if row.axis.name in MAIN]
+        deciding = [row for row in self.ledger(self.here) if row.axis.name in MAIN]
         off = [row for row in deciding if not row.within and not row.doubtful]
         unsure = [row for row in deciding if row.doubtful]
         if unsure and not off:

@@ -26,12 +26,13 @@ class Strip(QWidget):
         self.setMouseTracking(True)
         self.setToolTip(
             "The whole shot. A click goes to that frame, arrow keys and Enter, too (Shift: a second). "
-            "Light: what the edit uses of it"
+            "Light: what the edit uses of it. Short bars below: keys of a grade that moves over time"
         )
         self.source: Source | None = None
         self.frame = 0
         self.playing: int | None = None
         self.used: tuple[tuple[int, int], ...] = ()
+        self.keys: tuple[int, ...] = ()
         self._wish: int | None = None
         self.show_shot(None, 0)
 
@@ -44,6 +45,11 @@ class Strip(QWidget):
         self._wish = None
         words = "no shot" if source is None else f"frame {frame} of {source.first} to {source.last}"
         self.setAccessibleName(f"range of the shot, {words}")
+        self.update()
+
+    def show_keys(self, frames: Sequence[int]) -> None:
+        """Frames at which the grade has keys."""
+        self.keys = tuple(frames)
         self.update()
 
     def show_playing(self, frame: int | None) -> None:
@@ -71,6 +77,9 @@ class Strip(QWidget):
         p.setBrush(theme.grey(112))
         for first, last in self.used:
             p.drawRect(QRectF(self._x(first), middle - 3, max(self._x(last) - self._x(first), 2), 6))
+        p.setBrush(theme.grey(200))
+        for key in self.keys:
+            p.drawRect(QRectF(self._x(key) - 1, middle + 4, 2, 6))
         at = self._x(self.frame)
         p.setBrush(theme.grey(224))
         p.drawPolygon(QPolygonF([QPointF(at - 5, 1), QPointF(at + 5, 1), QPointF(at, middle - 3)]))

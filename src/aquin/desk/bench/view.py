@@ -3,7 +3,7 @@
 from pathlib import Path
 
 import numpy as np
-from PySide6.QtCore import QRect, Qt, Signal
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QHBoxLayout, QSplitter, QWidget
 
 from aquin.colour.config import ColourConfig
@@ -13,7 +13,8 @@ from aquin.desk.bench.files import Files
 from aquin.desk.bench.link import BenchLink
 from aquin.desk.bench.materials import MaterialSight
 from aquin.desk.bench.mode_bar import ModeBar
-from aquin.desk.bench.notice import Choice, Notice
+from aquin.desk.bench.notices import Notices
+from aquin.desk.bench.over_time import OverTime, words_of
 from aquin.desk.bench.pictures import MODES, Pictures
 from aquin.desk.bench.playing import Playing
 from aquin.desk.bench.presenter import Presenter
@@ -25,7 +26,6 @@ from aquin.desk.bench.state import BenchState
 from aquin.desk.bench.tools import Tools
 from aquin.desk.kit import theme
 from aquin.desk.kit.ask import EXPORTS, ask_save
-from aquin.desk.kit.axes import disagreement
 from aquin.desk.kit.boxes import column_of, line_of
 from aquin.desk.kit.jobs import Jobs
 from aquin.desk.session import Session
@@ -37,17 +37,6 @@ EXPORT_KINDS = (
     "ASC CDL (*.cdl *.cc *.ccc);;Common LUT Format (*.clf);;3D LUT, 65 points (*.cube);;3D LUT, 33 points "
     "(*.cube)"
 )
-
-
-class _SideNotice(Notice):
-    """Over one side's picture."""
-
-    def __init__(self, pictures: Pictures, role: Role) -> None:
-        super().__init__(pictures, f"What is missing for the {role}", top=False)
-        self.pictures, self.role = pictures, role
-
-    def area(self) -> QRect:
-        return self.pictures.cell(self.role).toRect()
 
 
 class BenchView(QWidget):
@@ -85,8 +74,8 @@ class BenchView(QWidget):
         self.link = BenchLink(session, self.state, self.files, self)
         self.state.door = self.link
         self.materials = MaterialSight(self.state, self.tools.materials, self)
-        self.finding_notice = Notice(self.pictures, "What is open about this shot", top=True)
-        self.side_notices = {role: _SideNotice(self.pictures, role) for role in ROLES}
+        self.over_time = OverTime(self.state, self.presenter, self.files, jobs)
+        self.notices = Notices(session, self.state, self.link, self.over_time, self.pictures)
         self.bare = False
         self._before_bare = (True, True)
         self._build()
@@ -137,7 +126,7 @@ class BenchView(QWidget):
         pictures.dropped.connect(files.dropped)
         pictures.corners_moved.connect(files.corners_moved)
         pictures.resized.connect(self.seeing.redraw)
-        pictures.resized.connect(self._place_notices)
+        pictures.resized.connect(self.notices.place)
         self.bar.chosen.connect(self.set_mode)
         self.bar.waves.clicked.connect(self.scopes.waveform.cycle)
         self.third_button.toggled.connect(self.scopes.show_tones)
@@ -153,7 +142,7 @@ class BenchView(QWidget):
         self.seeing.judged.connect(self._show_rows)
         self.seeing.baked_anew.connect(self.stated)
         self.seeing.baked_anew.connect(self.files.view_there)
-        for speaker in (files, self.presenter, self.playing, self.seeing, self.link):
+        for speaker in (files, self.presenter, self.playing, self.seeing, self.link, self.over_time):
             speaker.told.connect(self.told)
         self.link.shown.connect(self.refresh)
         self._connect_hands()
@@ -171,6 +160,7 @@ class BenchView(QWidget):
         panel.history.connect(self.link.show_history)
         tools.play.connect(self.playing.toggle)
         self.session.screened.connect(self.seeing.bake)
+        self.notices.asked.connect(self.asked)
         self.session.opened.connect(self._opened)
 
     def _connect_hands(self) -> None:
@@ -243,7 +233,7 @@ class BenchView(QWidget):
     def set_mode(self, mode: str) -> None:
         self.mode_buttons[mode].setChecked(True)
         self.pictures.set_mode(mode)
-        self._place_notices()
+        self.notices.place()
         if mode == "difference":
             self.seeing.redraw()
 
@@ -334,7 +324,7 @@ class BenchView(QWidget):
         self.panel.export_button.setEnabled(state.side("shot") is not None)
         busy = self.jobs.titles
         self.state_label.setText(busy[0] if busy else "")
-        self._show_notices()
+        self.notices.show()
         self.stated.emit()
 
     def _show_side(self, role: Role) -> None:
@@ -352,7 +342,9 @@ class BenchView(QWidget):
 
     def _show_numbers(self) -> None:
         """Ledger, stack and patches under the current grade."""
-        self.panel.stack.show_grade(self.state.grade)
+        whole, frame = self.state.grade, self.state.frame
+        self.panel.stack.show_grade(self.state.here, words_of(whole, frame))
+        self.tools.strip.show_keys([k.frame for k in whole.keys])
         self._show_rows()
         self.seeing.show_patches()
         self.seeing.judge()
@@ -373,66 +365,6 @@ class BenchView(QWidget):
         tools.play_button.setEnabled(loaded is not None and loaded.clip.source.count > 1)
         self.panel.regions.show_regions(self.state.grade.regions)
         self.pictures.handled.emit()
-
-    def _show_notices(self) -> None:
-        """What is open about the shot, and what is missing to open a side."""
-        found = self.state.known.findings
-        choices: list[Choice] = []
-        words = ""
-        if found and self.state.now.shot is not None:
-            more = f" And {len(found) - 1} more." if len(found) > 1 else ""
-            words = f"{'!' if found[0].severity == 'error' else '?'}  {found[0].what.rstrip('.')}.{more}"
-            fix = found[0].fix
-            if fix is not None and self.session.writable:
-                text = fix.words[:1].upper() + fix.words[1:]
-                choices.append(
-                    (text, "Makes this change; it can be undone (Ctrl+Z)", lambda: self.link.fix(found[0]))
-                )
-            choices.append(
-                (
-                    "Show in Shots",
-                    "All that speaks for it, and setting it aside",
-                    lambda: self.asked.emit("shots.finding"),
-                )
-            )
-        elif against := disagreement(self.state.ledger()):
-            words = f"?  {against}"
-            choices.append(
-                (
-                    "Name a pair (J)",
-                    "The same thing in both pictures decides",
-                    lambda: self.asked.emit("bench.pairs"),
-                )
-            )
-        self.finding_notice.say(words, choices)
-        for role in ROLES:
-            self._show_missing(role)
-
-    def _show_missing(self, role: Role) -> None:
-        side = self.state.side(role)
-        if side is None or side.encoding:
-            self.side_notices[role].say("")
-            return
-        choices: list[Choice] = [
-            (
-                "Choose its encoding …",
-                "How this recording is to be understood",
-                lambda: self.files.pick_encoding(role),
-            ),
-        ]
-        if side.shot_id:
-            choices.append(
-                (
-                    "Choose it for the camera …",
-                    "In Plan, for all that this camera recorded",
-                    lambda: self.asked.emit("app.plan"),
-                )
-            )
-        self.side_notices[role].say(f"Nobody has said yet how {Path(side.file).name} was recorded.", choices)
-
-    def _place_notices(self) -> None:
-        for notice in (self.finding_notice, *self.side_notices.values()):
-            notice.place()
 
     def show_nothing(self) -> None:
         """An empty Bench."""

@@ -12,7 +12,7 @@ from aquin.desk.session import OfSession
 from aquin.desk.shots.raw_dialog import ask_decode
 from aquin.errors import AquinError
 from aquin.frames import RawDecode
-from aquin.production.audit import Finding, apply_fix, dismiss, run_audit
+from aquin.production.audit import Finding, apply_fix, dismiss
 from aquin.production.heroes import make_hero
 from aquin.production.raw import decode_of, is_raw, keep_decode
 
@@ -38,19 +38,6 @@ class ShotActions(QWidget, OfSession):
     def selected(self) -> list[Shot]:
         """The selected shots in the order in which they are shown."""
         raise NotImplementedError
-
-    def _follow(self) -> None:
-        if self.production is None or self.log is None or self.production.read_only:
-            return
-        production, config = self.production, self.log.config
-        self.jobs.start_long(
-            "follow",
-            "looking at the change",
-            lambda tell: run_audit(production, config, measure=False),
-            lambda found: None,
-            self.told.emit,
-            aside=True,
-        )
 
     def _try(self, work: Callable[[], object], done: str = "") -> None:
         try:
@@ -104,7 +91,6 @@ class ShotActions(QWidget, OfSession):
         production = self.production
         if production is not None:
             self._try(lambda: apply_fix(production, finding))
-            self._follow()
 
     def set_aside(self, finding: Finding, reason: str) -> None:
         production = self.production

@@ -41,9 +41,6 @@ from aquin.production import Setup, Shot
 from aquin.production.audit import Finding
 from aquin.production.raw import is_raw
 
-QUICK = 800
-"""Up to so many shots the audit follows each change by itself."""
-
 
 class ShotsView(ShotActions):
     """One production's shots. Slow work runs in `jobs`."""
@@ -94,10 +91,6 @@ class ShotsView(ShotActions):
         self._filtering.setSingleShot(True)
         self._filtering.setInterval(60)
         self._filtering.timeout.connect(self._filter)
-        self._following = QTimer(self)
-        self._following.setSingleShot(True)
-        self._following.setInterval(400)
-        self._following.timeout.connect(self._follow)
         self._show_page()
         session.opened.connect(self.opened)
         session.changed.connect(self.changed)
@@ -234,15 +227,8 @@ class ShotsView(ShotActions):
         self._selected()
 
     def changed(self) -> None:
-        """Something was decided, here or elsewhere: show it, and let the findings follow."""
+        """Something was decided, here or elsewhere."""
         self.refresh()
-        if (
-            self.production is not None
-            and len(self.production.all(Shot)) <= QUICK
-            and self.log
-            and self.log.findings
-        ):
-            self._following.start()
 
     def _show_page(self) -> None:
         empty = ""
