@@ -198,7 +198,8 @@ class Grade:
             for r in self.regions
         )
         keys = keys_of([[key.frame, *(k * v for v in key.change)] for key in self.keys])
-        return Grade(balance, trim, matrix, root, warp, curve, k * self.softness, regions, keys)  # type: ignore[arg-type]
+        soft = k * self.softness
+        return Grade(balance, trim, matrix, root, warp, curve, soft, regions, keys)  # type: ignore[arg-type]
 
     def values(self) -> dict[str, Any]:
         """As plain values for a file: stops, gains, slope, offset, power, saturation, matrix, and where used root,

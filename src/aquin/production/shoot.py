@@ -11,7 +11,6 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from aquin.colour.grade import Grade as Correction
-from aquin.colour.primaries import AP1_LUMA
 from aquin.colour.white import STOPS_A_MIRED
 from aquin.errors import AquinError
 from aquin.match.drift import from_parts
@@ -395,18 +394,6 @@ def is_hero(production: Production, setup: Setup, camera_id: str) -> bool:
     return hero is not None and hero.camera_id == camera_id
 
 
-def as_pair(values: np.ndarray) -> tuple[float, float]:
-    """(2,) as a pair of plain numbers."""
-    return float(values[0]), float(values[1])
-
-
-def ratio_of(evidence: Evidence) -> np.ndarray:
-    """(3,) log2 of the channels, shot over hero, on the median of the pairs."""
-    return np.asarray(
-        np.median(np.log2(np.maximum(evidence.shot, 1e-6) / np.maximum(evidence.hero, 1e-6)), axis=0)
-    )
-
-
 def white_of(log2: np.ndarray) -> np.ndarray:
     """Log2 of the channels to log2 R/B and green. (3,) to (2,)."""
     return np.array([log2[0] - log2[2], log2[1] - (log2[0] + log2[2]) / 2])
@@ -415,12 +402,6 @@ def white_of(log2: np.ndarray) -> np.ndarray:
 def lit(stops: float, white: np.ndarray) -> np.ndarray:
     """(3,) log2 of the channels from stops of luminance, log2 R/B and green."""
     return np.asarray(from_parts(np.array([[stops, white[0], white[1]]]))[0])
-
-
-def brighter(evidence: Evidence) -> float:
-    """Stops of luminance of the shot over the hero, on the median of the pairs."""
-    shot, hero = (np.maximum(c @ AP1_LUMA, 1e-6) for c in (evidence.shot, evidence.hero))
-    return float(np.median(np.log2(shot / hero)))
 
 
 def shot_grade(shoot: Shoot, shot: Shot) -> Correction:

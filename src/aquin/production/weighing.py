@@ -9,14 +9,16 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from aquin.arrays import Float64
+from aquin.colour.primaries import AP1_LUMA
 from aquin.colour.white import STOPS_A_MIRED
 from aquin.match.engine import LEAST, Source
 from aquin.match.level import BRIGHT, TOGETHER, WHITE, Witness, one_light, weighed
 from aquin.production.match_work import joined, source_of
 from aquin.production.setups import seconds_of
-from aquin.production.shoot import as_pair, brighter, lit, ratio_of, white_of
+from aquin.production.shoot import lit, white_of
 
 if TYPE_CHECKING:
+    from aquin.measure.ledger import Evidence
     from aquin.production.shoot import CellKey, Shoot
 
 WITNESS = 0.35
@@ -190,3 +192,21 @@ BY = {
     "chart": "the charts",
     "chart in doubt": "the charts",
 }
+
+
+def as_pair(values: np.ndarray) -> tuple[float, float]:
+    """(2,) as a pair of plain numbers."""
+    return float(values[0]), float(values[1])
+
+
+def ratio_of(evidence: Evidence) -> np.ndarray:
+    """(3,) log2 of the channels, shot over hero, on the median of the pairs."""
+    return np.asarray(
+        np.median(np.log2(np.maximum(evidence.shot, 1e-6) / np.maximum(evidence.hero, 1e-6)), axis=0)
+    )
+
+
+def brighter(evidence: Evidence) -> float:
+    """Stops of luminance of the shot over the hero, on the median of the pairs."""
+    shot, hero = (np.maximum(c @ AP1_LUMA, 1e-6) for c in (evidence.shot, evidence.hero))
+    return float(np.median(np.log2(shot / hero)))
