@@ -12,6 +12,7 @@ from aquin.production import Camera, Shot
 from aquin.production.audit import Finding, apply_fixes, run_audit, sure_fixes
 from aquin.production.matching import Summary, Wish, settle
 from aquin.production.measuring import measure_shots
+from aquin.production.over_time import follow, may_change
 from aquin.production.settings import config_of
 from aquin.production.stand_in import StandIn, encode
 from aquin.workers import Tell, part
@@ -54,7 +55,9 @@ def prepare(
         unread = {s.camera_id for s in shots if not s.encoding and not s.floating}
         encoded = encode(production, [c for c in bare if c.id in unread], jobs, part(tell, 0.0, 0.4))
         config = config_of(production) if encoded else config
-    measure_shots(production, config, shots, jobs, part(tell, 0.4 if encoded else 0.0, 1.0))
+    measured = measure_shots(production, config, shots, jobs, part(tell, 0.4 if encoded else 0.0, 0.8))
+    may = [s for s in shots if may_change(measured.get(s.id, {}).get("levels", ()))]
+    follow(production, config, may, jobs, part(tell, 0.8, 1.0))
     run_audit(production, config, measure=False)
     return Ready(config, tuple(encoded), tuple(sure_fixes(production)))
 

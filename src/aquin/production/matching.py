@@ -37,6 +37,7 @@ from aquin.production.shoot import (
     targets_of,
 )
 from aquin.production.trims import trims_for, with_inputs
+from aquin.production.unbaked import unbaked
 from aquin.production.weighing import evidence_of
 from aquin.workers import Tell, each, part
 
@@ -149,6 +150,9 @@ def settle(
         for place, record in made.items():
             outcomes[place] = replace(outcomes[place], words=record.origin)
     trims += trims_for(shoot, rest, left=left) if wish.shots else []
+    if wish.shots:
+        decided = {t.shot.id: Correction.of(t.record.values) for t in trims if t.record.on}
+        trims += unbaked(shoot, ordered, decided, jobs, part(tell, 0.85, 0.88))
     puts: list[Grade] = list(made.values())
     puts += [t.record for t in trims]
     names = {s.id: s.name for s in production.all(Shot)}
@@ -159,7 +163,7 @@ def settle(
             *with_inputs(production, config, puts),
             why=f"model: {MODELS.get(wish.model, wish.model)}",
         )
-    measure_cells(production, config, ordered, seen_on, jobs, part(tell, 0.85, 1.0))
+    measure_cells(production, config, ordered, seen_on, jobs, part(tell, 0.88, 1.0))
     return Summary(
         tuple(outcomes[p] for p in ordered if p in outcomes),
         tuple((names[t.record.shot_id], t.record.origin) for t in trims if t.record.on),

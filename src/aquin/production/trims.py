@@ -109,6 +109,11 @@ def trims_for(
             ours = own is not None and bool(own.values.get("auto"))
             if shot.kind != "shot" or shot.id == hero.id or (own is not None and own.on and not ours):
                 continue
+            if "baked picture" in shoot.odd.get(shot.id, ()):
+                continue  # see `unbaked`
+            if own is not None and own.on and own.values.get("unbaked"):
+                out.append(Trim(shot, replace(own, on=False), (0.0, 0.0, 0.0), 0.0, "not needed"))
+                continue
             known, seen = (left or {}).get(shot.id), beside.get(shot.id)
             held_now = own if own is not None and own.on else None
             if seen is not None and (np.abs(seen.off) <= seen.error).all():
