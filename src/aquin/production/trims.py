@@ -4,8 +4,9 @@ others.
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
+from functools import partial
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -105,42 +106,58 @@ def trims_for(
         if hero is None:
             continue
         for shot in shoot.shots[place]:
-            own = shoot.trims.get(shot.id)
-            ours = own is not None and bool(own.values.get("auto"))
-            if shot.kind != "shot" or shot.id == hero.id or (own is not None and own.on and not ours):
+            if shot.kind != "shot" or shot.id == hero.id or not _ours_to_trim(shoot, shot):
                 continue
-            if "baked picture" in shoot.odd.get(shot.id, ()):
-                continue  # see `unbaked`
-            if own is not None and own.on and own.values.get("unbaked"):
-                out.append(Trim(shot, replace(own, on=False), (0.0, 0.0, 0.0), 0.0, "not needed"))
-                continue
-            known, seen = (left or {}).get(shot.id), beside.get(shot.id)
-            held_now = own if own is not None and own.on else None
-            if seen is not None and (np.abs(seen.off) <= seen.error).all():
-                if all_of_them and held_now is not None:  # the picture says that it is right as it is
-                    out.append(_kept(shot, held_now, float(seen.error.mean())))
-                continue
-            found: _Shift | None
-            if seen is not None:
-                before = _held(held_now) if held_now is not None else 0.0
-                found = (before + seen.off, seen.by, float(seen.error.mean()))
-            elif known is not None:
-                needed = bool((np.abs(known.off) > known.error).any())
-                found = (known.off, known.by, float(known.error.mean())) if needed else None
-            else:
-                found = _shift(shoot, shot, hero, drifts[place[0]], apart.get(shot.id))
-            base = shoot.grade_at(place)
-            if found is None or float(np.abs(found[0]).max()) < MOVED:
-                if own is None or not own.on:
-                    continue
-                if not own.values.get("keys"):
-                    out.append(Trim(shot, replace(own, on=False), (0.0, 0.0, 0.0), 0.0, "not needed"))
-                    continue
-                found = np.zeros(3), FOLLOWED, 0.0
-            trim = _trim(shoot, base, shot, own, found)
-            if all_of_them or not trim.held:
+            said = (left or {}).get(shot.id), beside.get(shot.id)
+            drifted = partial(_shift, shoot, shot, hero, drifts[place[0]], apart.get(shot.id))
+            trim = _decided(shoot, place, shot, said, drifted)
+            if trim is not None and (all_of_them or not trim.held):
                 out.append(trim)
     return out
+
+
+def _ours_to_trim(shoot: Shoot, shot: Shot) -> bool:
+    """Whether no person has trimmed it, and its picture is one that a trim can take back (else see `unbaked`)."""
+    own = shoot.trims.get(shot.id)
+    by_hand = own is not None and own.on and not own.values.get("auto")
+    return not by_hand and "baked picture" not in shoot.odd.get(shot.id, ())
+
+
+def _decided(
+    shoot: Shoot,
+    place: CellKey,
+    shot: Shot,
+    said: tuple[Verdict | None, Verdict | None],
+    drifted: Callable[[], _Shift | None],
+) -> Trim | None:
+    """`said`: what is left to the shot alone, and what is known of its picture beside its hero's. None where it needs
+    no trim and has none.
+    """
+    known, seen = said
+    own = shoot.trims.get(shot.id)
+    held = own if own is not None and own.on else None
+    if held is not None and held.values.get("unbaked"):
+        return _off(shot, held)
+    if seen is not None and (np.abs(seen.off) <= seen.error).all():  # it is right as it is
+        return _kept(shot, held, float(seen.error.mean())) if held is not None else None
+    found: _Shift | None
+    if seen is not None:
+        before = _held(held) if held is not None else 0.0
+        found = (before + seen.off, seen.by, float(seen.error.mean()))
+    elif known is not None:
+        needed = bool((np.abs(known.off) > known.error).any())
+        found = (known.off, known.by, float(known.error.mean())) if needed else None
+    else:
+        found = drifted()
+    if found is None or float(np.abs(found[0]).max()) < MOVED:
+        if held is None or not held.values.get("keys"):
+            return None if held is None else _off(shot, held)
+        found = np.zeros(3), FOLLOWED, 0.0
+    return _trim(shoot, shoot.grade_at(place), shot, own, found)
+
+
+def _off(shot: Shot, record: Grade) -> Trim:
+    return Trim(shot, replace(record, on=False), (0.0, 0.0, 0.0), 0.0, "not needed")
 
 
 _Shift = tuple[np.ndarray, str, float]
