@@ -11,6 +11,7 @@ import av
 import numpy as np
 
 from aquin.errors import AquinError
+from aquin.frames.chroma_site import LEFT, Site, name_of, site_of
 from aquin.frames.model import TRANSFER, Frame, Matrix, Origin, Range, Signal, Source, check_size, tame
 from aquin.frames.timecode import frames_of, timecode_of, usual_rate
 from aquin.frames.ycbcr import Planes, thinned, to_rgb
@@ -52,6 +53,8 @@ class MovieSource(Source):
     """Where frames are not evenly spaced: the time of each."""
     _keys: list[int] | None = field(default=None, repr=False)
     """Numbers of the key frames, as far as the container lists them."""
+    site: Site = LEFT
+    """Where chroma samples lie."""
     turn: int = 0
     """Quarter turns against the clock with which the file asks to be shown."""
 
@@ -62,7 +65,7 @@ class MovieSource(Source):
         planes, damage = self._planes(number)
         if step > 1:
             planes = thinned(planes, step)
-        rgb, warnings = tame(to_rgb(planes, self.signal.matrix, self.signal.range), self.path)
+        rgb, warnings = tame(to_rgb(planes, self.signal.matrix, self.signal.range, self.site), self.path)
         if self.turn:
             rgb = np.ascontiguousarray(np.rot90(rgb, self.turn))
         return Frame(rgb, number, self.timecode(number), self.signal, warnings + damage)
@@ -184,6 +187,10 @@ def open_movie(path: Path, matrix: Matrix | None, range: Range | None) -> MovieS
         times = _uneven(container, stream, Fraction(rate), path)
         count = len(times) if times is not None else count
         signal, said = _signal(picture)
+        form = picture.format
+        site = site_of(stream, path, 64 // form.chroma_width(64), 64 // form.chroma_height(64))
+        if site != LEFT:
+            metadata["chroma location"] = name_of(site)
         notes = (*odd, *(said if matrix is None else ()), *_spaced(times, stream, picture))
         if int(picture.color_trc) != UNSPECIFIED:
             metadata[TRANSFER] = str(int(picture.color_trc))
@@ -213,6 +220,7 @@ def open_movie(path: Path, matrix: Matrix | None, range: Range | None) -> MovieS
         _zero=picture.pts if times is None else times[0],
         _pace=Fraction(rate),
         _times=times,
+        site=site,
         turn=turn,
     )
 

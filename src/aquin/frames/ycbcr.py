@@ -7,6 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from aquin.arrays import Float32
+from aquin.frames.chroma_site import LEFT, Site
 from aquin.frames.model import Matrix, Range
 
 # Luma weights of red and blue: BT.601-7, BT.709-6 and BT.2020-2 (non-constant luminance).
@@ -43,11 +44,11 @@ def thinned(planes: Planes, step: int) -> Planes:
     return Planes(luma, nearest(planes.cb), nearest(planes.cr), planes.bits, planes.rgb)
 
 
-def to_rgb(planes: Planes, matrix: Matrix, range: Range) -> Float32:
+def to_rgb(planes: Planes, matrix: Matrix, range: Range, site: Site = LEFT) -> Float32:
     """(h, w, 3) float32, nominal black 0 and white 1; values outside survive.
 
     Quantisation after BT.2100-2 table 9: legal black and white are 16 and 235 (chroma 128 +- 112) times 2^(bits - 8);
-    full range takes every code. Chroma sites are those of MPEG-2 and HEVC's default: co-sited left, between lines.
+    full range takes every code. `site`: where chroma lies; usually co-sited left, between lines.
     """
     step = float(2 ** (planes.bits - 8))
     top = float(2**planes.bits - 1)
@@ -71,7 +72,8 @@ def to_rgb(planes: Planes, matrix: Matrix, range: Range) -> Float32:
         (planes.cb, kb, 2),
         (planes.cr, kr, 0),
     ):  # one after the other: half the memory
-        chroma = _to_full_size((plane.astype(np.float32) - np.float32(middle)) * np.float32(1 / reach), h, w)
+        small = (plane.astype(np.float32) - np.float32(middle)) * np.float32(1 / reach)
+        chroma = _to_full_size(small, h, w) if site == LEFT else _sited(small, h, w, site)
         rgb[..., mine] += np.float32(2 * (1 - share)) * chroma
         chroma *= np.float32(2 * (1 - share) * share / kg)
         rgb[..., 1] -= chroma
@@ -101,6 +103,21 @@ def _to_full_size(plane: Float32, h: int, w: int) -> Float32:
         tall[1::2] = np.float32(0.75) * plane + np.float32(0.25) * below
         plane = tall[:h]
     return plane
+
+
+def _sited(plane: Float32, h: int, w: int, site: Site) -> Float32:
+    """The same for samples that lie elsewhere in their block."""
+    for axis, whole, offset in ((1, w, site[0]), (0, h, site[1])):
+        count = plane.shape[axis]
+        if count >= whole:
+            continue
+        at = np.clip((np.arange(whole) - offset) / _factor(whole, count), 0, count - 1)
+        low = np.minimum(at.astype(int), count - 1)
+        t = (at - low).astype(np.float32)
+        t = t[:, None] if axis == 0 else t[None, :]
+        high = np.minimum(low + 1, count - 1)
+        plane = (1 - t) * np.take(plane, low, axis) + t * np.take(plane, high, axis)
+    return np.asarray(plane, np.float32)
 
 
 def _factor(whole: int, part: int) -> int:
