@@ -14,7 +14,7 @@ from aquin.charts.solve import FULL, Solution, best_of, residual
 from aquin.colour.grade import Grade as Correction
 from aquin.errors import AquinError
 from aquin.match.engine import Source
-from aquin.production.beside import SURE
+from aquin.production.beside import MATERIALS, SPREAD, SURE, like_job, like_of, verdict_of, without
 from aquin.production.heroes import hero_of
 from aquin.production.kept_work import cached
 from aquin.production.match_work import SeeJob, SolveJob, see_job, solve_job, source_of
@@ -25,6 +25,7 @@ from aquin.production.trims import Trim
 from aquin.workers import Tell, each, part
 
 if TYPE_CHECKING:
+    from aquin.production.heroes import Moment
     from aquin.production.shoot import CellKey
 
 BAKED = "baked picture"
@@ -75,6 +76,38 @@ def unbaked(
         if not isinstance(solved, AquinError):
             trim = _trim(shoot, *work[task], task.sources[0], best_of(solved))
             out += [trim] if trim is not None else []
+    return _beside(shoot, out, decided, jobs)
+
+
+def _beside(
+    shoot: Shoot, trims: Sequence[Trim], decided: Mapping[str, Correction], jobs: int | None
+) -> list[Trim]:
+    """How bright and white they are beside their heroes' moments, as other shots are: what the light or the crew
+    changed from shot to shot is not in their camera's others.
+    """
+    wanted: dict[str, tuple[Trim, Moment, tuple[Correction, Correction], SeeJob]] = {}
+    for trim in trims:
+        at = shoot.moment(trim.shot)
+        if at is None or at.hero.camera_id == trim.shot.camera_id or shoot.odd.get(at.hero.id):
+            continue
+        grades = _grade(shoot, at.hero, decided).at(at.hero_frame), Correction.of(trim.record.values)
+        if (job := like_of(shoot, trim.shot, *grades)) is not None:
+            wanted[trim.shot.id] = trim, at, grades, job
+    jobs_by_key = {job.key: job for *_, job in wanted.values()}
+    found = cached(shoot.production, MATERIALS, jobs_by_key, like_job, jobs, None)
+    out = []
+    for trim in trims:
+        if trim.shot.id in wanted:
+            _, at, grades, job = wanted[trim.shot.id]
+            said = verdict_of(shoot, trim.shot, found.get(job.key, {}), *grades, 0.0)
+            if said is not None and at.same_time:
+                share = SPREAD**2 / (SPREAD**2 + said.error**2)
+                values = dict(trim.record.values) | without(grades[1], share * said.off).values()
+                own = shoot.trims.get(trim.shot.id)
+                held = own is not None and own.on and dict(own.values) == values
+                origin = f"{trim.record.origin}; beside its hero by {said.by}"
+                trim = replace(trim, record=replace(trim.record, values=values, origin=origin), held=held)
+        out.append(trim)
     return out
 
 
