@@ -12,7 +12,7 @@ import pytest
 
 from aquin.colour.config import ColourConfig
 from aquin.exchange.edits import read_edit
-from aquin.frames.model import TRANSFER
+from aquin.frames.model import PRIMARIES, TRANSFER
 from aquin.measure.survey import Survey, survey
 from aquin.production import Camera, Grade, Option, Production, Root, Setup, Shot
 from aquin.production.audit import (
@@ -578,3 +578,33 @@ def test_a_transfer_tag_is_held_against_the_encoding(
     shoot.production.change("tag", replace(shot, encoding=encoding, metadata={TRANSFER: tag} if tag else {}))
     said = list(transfer.transfer_tag(Case(shoot.production, builtin, {})))
     assert [f.shots for f in said] == ([(shot.id,)] if found else [])
+
+
+def test_primaries_of_screens_are_the_standards() -> None:
+    """ITU-R BT.709-6, BT.2020-2 and SMPTE RP 431-2, as colour-science has them."""
+    import colour
+
+    for name, published in (("BT.709", "ITU-R BT.709"), ("BT.2020", "ITU-R BT.2020"), ("P3", "DCI-P3")):
+        assert np.array(transfer.SCREENS[name]) == pytest.approx(
+            colour.RGB_COLOURSPACES[published].primaries, abs=1e-9
+        )
+
+
+@pytest.mark.parametrize(
+    ("tag", "found"), [("9", True), ("12", True), ("1", False), ("6", False), ("", False)]
+)
+def test_a_primaries_tag_is_held_against_the_encoding(
+    tag: str, found: bool, tmp_path: Path, builtin: ColourConfig
+) -> None:
+    """Codes of ITU-T H.273, table 2: 1 is BT.709, 6 BT.601, 9 BT.2020, 12 P3 with D65. Beside a log no tag is held."""
+    shoot = Shoot(tmp_path / "p.aquin", builtin)
+    case = Case(shoot.production, builtin, {})
+    video = [e.name for e in builtin.encodings() if e.kind == "sdr-video"]
+    screen = next(n for n in video if transfer._gamut_of(case, n) == "BT.709")
+    shot = shoot.shots["A1"]
+    for encoding, expected in ((screen, found), (LOG, False)):
+        shoot.production.change(
+            "tag", replace(shot, encoding=encoding, metadata={PRIMARIES: tag} if tag else {})
+        )
+        said = list(transfer.primaries_tag(Case(shoot.production, builtin, {})))
+        assert [f.shots for f in said] == ([(shot.id,)] if expected else [])

@@ -25,6 +25,10 @@ TRANSFER = "transfer characteristics"
 """Key of a movie's metadata: the code that it has for them in ITU-T H.273, table 3."""
 
 
+PRIMARIES = "colour primaries"
+"""The same for the code of its primaries, table 2."""
+
+
 @dataclass(frozen=True)
 class Signal:
     """How the numbers in a file are meant: the YCbCr matrix, the range, the bits, and who said so."""

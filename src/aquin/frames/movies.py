@@ -12,7 +12,18 @@ import numpy as np
 
 from aquin.errors import AquinError
 from aquin.frames.chroma_site import LEFT, Site, name_of, site_of
-from aquin.frames.model import TRANSFER, Frame, Matrix, Origin, Range, Signal, Source, check_size, tame
+from aquin.frames.model import (
+    PRIMARIES,
+    TRANSFER,
+    Frame,
+    Matrix,
+    Origin,
+    Range,
+    Signal,
+    Source,
+    check_size,
+    tame,
+)
 from aquin.frames.timecode import frames_of, timecode_of, usual_rate
 from aquin.frames.ycbcr import Planes, thinned, to_rgb
 
@@ -194,6 +205,8 @@ def open_movie(path: Path, matrix: Matrix | None, range: Range | None) -> MovieS
         notes = (*odd, *(said if matrix is None else ()), *_spaced(times, stream, picture))
         if int(picture.color_trc) != UNSPECIFIED:
             metadata[TRANSFER] = str(int(picture.color_trc))
+        if int(picture.color_primaries) != UNSPECIFIED:
+            metadata[PRIMARIES] = str(int(picture.color_primaries))
         if notes:
             metadata["about the file"] = "; ".join(notes)
     except (av.FFmpegError, OSError) as error:

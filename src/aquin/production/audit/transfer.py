@@ -1,12 +1,13 @@
-"""What a movie says of its transfer characteristics, against the encoding that it is read with."""
+"""What a movie says of its transfer characteristics and its primaries, against the encoding that it is read with."""
 
 from collections.abc import Callable, Iterator
 
 import numpy as np
 
-from aquin.colour.primaries import AP1_LUMA
+from aquin.colour.primaries import ACES_WHITE, AP1_LUMA, AP1_TO_XYZ
+from aquin.colour.white import adaptation
 from aquin.errors import AquinError
-from aquin.frames.model import TRANSFER
+from aquin.frames.model import PRIMARIES, TRANSFER
 from aquin.production.audit.case import Case
 from aquin.production.audit.finding import Finding
 
@@ -79,4 +80,61 @@ def _curves_apart(case: Case, encoding: str, light_of: Light) -> float:
     return float((gap - gap.mean()).std())
 
 
-RULES = (transfer_tag,)
+def primaries_tag(case: Case) -> Iterator[Finding]:
+    """A movie that says it has one of the standard screens' primaries, read with another one's. A
+    camera's log and primaries of its own are not looked at: beside those, cameras write the usual tag of television
+    (common practice).
+    """
+    known: dict[str, str] = {}
+    for shot in case.shots:
+        tag, encoding = shot.metadata.get(PRIMARIES, ""), case.encoding(shot)
+        if tag not in GAMUTS or not encoding or shot.floating or case.kind_of_encoding(encoding) == "log":
+            continue
+        if encoding not in known:
+            try:
+                known[encoding] = _gamut_of(case, encoding)
+            except AquinError:
+                known[encoding] = ""
+        own, said = known[encoding], GAMUTS[tag]
+        if own and own != said:
+            yield Finding(
+                "primaries tag",
+                "warning",
+                0.6,
+                f"The file says that it has {said}'s primaries; it is read as {encoding}, which has {own}'s",
+                (shot.id,),
+                evidence=(("colour primaries", f"{tag}, {said}"), ("the encoding's", own)),
+                advice="Look at saturated colours under both; a program that wrote the file again may have set the tag "
+                "wrongly.",
+            )
+
+
+SCREENS = {
+    "BT.709": ((0.64, 0.33), (0.30, 0.60), (0.15, 0.06)),
+    "BT.2020": ((0.708, 0.292), (0.170, 0.797), (0.131, 0.046)),
+    "P3": ((0.680, 0.320), (0.265, 0.690), (0.150, 0.060)),
+}
+"""Chromaticities of red, green and blue: ITU-R BT.709-6, BT.2020-2, SMPTE RP 431-2."""
+GAMUTS = {"1": "BT.709", "5": "BT.709", "6": "BT.709", "9": "BT.2020", "11": "P3", "12": "P3"}
+"""Codes of H.273, table 2; those of BT.601 are near enough to BT.709's."""
+NEAR = 0.015
+"""In x and y, within which primaries are a screen's."""
+SCREEN_WHITE = (0.3127, 0.3290)
+
+
+def _gamut_of(case: Case, encoding: str) -> str:
+    """The screen whose primaries an encoding has; empty where it has its own. A configuration adapts white to that of
+    its scene-linear: that is taken back.
+    """
+    low, high = 0.3, 0.6
+    signal = np.full((4, 3), low, np.float32)
+    signal[[0, 1, 2], [0, 1, 2]] = high
+    light = np.asarray(case.config.to_linear(encoding)(signal), np.float64)
+    xyz = (light[:3] - light[3]) @ AP1_TO_XYZ.T @ adaptation(ACES_WHITE, SCREEN_WHITE).T
+    xy = xyz[:, :2] / xyz.sum(axis=1, keepdims=True)
+    gaps = {name: float(np.abs(xy - np.array(own)).max()) for name, own in SCREENS.items()}
+    best = min(gaps, key=lambda n: gaps[n])
+    return best if gaps[best] < NEAR else ""
+
+
+RULES = (transfer_tag, primaries_tag)
