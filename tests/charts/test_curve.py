@@ -182,3 +182,38 @@ def test_a_series_read_with_two_charts_is_refused(chart24: Layout) -> None:
     steps.append(Step(7.0, reading(card, card.ap1)))
     with pytest.raises(AquinError, match="different chart layouts"):
         profile(steps)
+
+
+def crushed(foot: float, head: float) -> Curve:
+    """A display's curve as a table (IEC 61966-2-1 between its ends), that begins and ends flat: blacks are crushed and
+    whites pressed together, `foot` and `head` stops wide.
+    """
+    u = np.linspace(-8.0, 1.0, 1440)
+    light = np.exp2(u)
+    signal = np.where(light <= 0.0031308, 12.92 * light, 1.055 * light ** (1 / 2.4) - 0.055)
+    low, high = np.interp(u[0] + foot, u, signal), np.interp(u[-1] - head, u, signal)
+    y = np.maximum.accumulate(np.clip(signal, low, high) + 1e-9 * np.arange(len(u)))
+    none = np.zeros(0)
+    return Curve("spline", None, u, y, -8.0, 1.0, none, np.zeros(3), 0.0, np.zeros((0, 4)), np.zeros(len(u)))
+
+
+@pytest.mark.parametrize("foot", [0.0, 1.5, 3.0])
+def test_below_its_data_a_crushed_curve_goes_to_black_and_not_far_below(foot: float) -> None:
+    """Of a saturated colour a display-referred camera records one channel next to nothing: that is hardly any light,
+    not a stop or more of negative light (it had been -0.8).
+    """
+    curve = crushed(foot, 0.0)
+    signal = np.linspace(0, 0.2, 400)
+    light = curve.decode(signal)
+    assert (np.diff(light) >= 0).all()
+    assert light.min() > -0.08 and abs(float(curve.decode(np.array([0.004]))[0])) < 0.06
+    inside = np.array([0.3, 0.6])
+    assert curve.encode(curve.decode(inside)) == pytest.approx(inside, abs=1e-3)
+
+
+@pytest.mark.parametrize("head", [0.0, 0.2])
+def test_above_its_data_a_curve_goes_on_without_a_jump(head: float) -> None:
+    curve = crushed(0.0, head)
+    signal = np.linspace(curve.y[-1] - 0.01, curve.y[-1] + 0.01, 200)
+    stops = np.log2(curve.decode(signal))
+    assert (np.diff(stops) >= 0).all() and np.diff(stops).max() < 0.05 + head

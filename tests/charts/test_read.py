@@ -1,5 +1,6 @@
 """Reading patches: levels, spread, clipping, uneven light; and the layout's published colours."""
 
+from dataclasses import replace
 from pathlib import Path
 
 import colour
@@ -157,3 +158,15 @@ def test_demo_readings_agree_with_the_truth(
         assert reading is not None
         assert np.abs(reading.corners - truth[key]).max() < 1.5
         assert reading.usable.all()
+
+
+def test_a_channel_next_to_nothing_leaves_its_patch_out(chart24: Layout) -> None:
+    """What a display's curve crushed can't be told from anything darker; the other patches stay."""
+    frame, _ = compose(Case("coffee", 0.4, encoding="linear", noise=0.002), chart24)
+    reading = read_chart(frame, plain, chart24)
+    assert reading is not None and reading.usable[6]
+    signal = reading.signal.copy()
+    signal[6, 2] = 0.004
+    low = replace(reading, signal=signal)
+    assert not low.usable[6]
+    assert (low.usable == (reading.usable & (np.arange(24) != 6))).all()

@@ -15,6 +15,8 @@ from aquin.arrays import Float64
 from aquin.colour.encoding import LogCurve
 from aquin.errors import AquinError
 
+RISE = 0.004
+"""Signal by which a curve clearly rises: four codes of 10 bit."""
 GREY_U = float(np.log2(0.18))
 APERTURE = 0.2
 """What is believed of a marked exposure step before any evidence: standard deviation in stops."""
@@ -69,12 +71,27 @@ class Curve:
         if self.log is not None:
             return np.asarray(self.log.decode(signal), np.float64)
         inside = np.exp2(np.interp(signal, self.y, self.u))
-        up = max((self.y[-1] - self.y[-4]) / (self.u[-1] - self.u[-4]), 1e-4)
-        x0, x1 = np.exp2(self.u[0]), np.exp2(self.u[1])
-        down = max((self.y[1] - self.y[0]) / (x1 - x0), 1e-6)
+        up = self._head
+        x0, (down, least) = np.exp2(self.u[0]), self._foot
         above = np.exp2(self.u[-1] + np.minimum((signal - self.y[-1]) / up, 0.5))
-        below = x0 + (signal - self.y[0]) / down
+        below = np.maximum(x0 + (signal - self.y[0]) / down, least)
         return np.asarray(np.where(signal > self.y[-1], above, np.where(signal < self.y[0], below, inside)))
+
+    @property
+    def _head(self) -> float:
+        """How steep the line above the data is, signal over stops: by the last clear rise, for the same reason."""
+        k = int(np.searchsorted(self.y, self.y[-1] - 4 * RISE, "right")) - 1
+        k = min(max(k, 0), len(self.y) - 2)
+        return max(float((self.y[-1] - self.y[k]) / (self.u[-1] - self.u[k])), 1e-3)
+
+    @property
+    def _foot(self) -> tuple[float, float]:
+        """How steep the line below the data is, signal over light, and how far it goes down in light. Where the curve
+        begins flat, as crushed blacks do, single steps of the table say nothing: the first clear rise does.
+        """
+        light = np.exp2(self.u)
+        k = min(max(int(np.searchsorted(self.y, self.y[0] + RISE)), 1), len(self.y) - 1)
+        return max(float((self.y[k] - self.y[0]) / (light[k] - light[0])), 1e-3), -float(light[0])
 
     def encode(self, linear: Float64) -> Float64:
         """Scene-linear to signal, the inverse of `decode`. Any shape."""
@@ -82,15 +99,14 @@ class Curve:
         if self.log is not None:
             return np.asarray(self.log.encode(linear), np.float64)
         u = np.log2(np.maximum(linear, 1e-9))
-        up = max((self.y[-1] - self.y[-4]) / (self.u[-1] - self.u[-4]), 1e-4)
-        x0, x1 = np.exp2(self.u[0]), np.exp2(self.u[1])
-        down = max((self.y[1] - self.y[0]) / (x1 - x0), 1e-6)
+        up = self._head
+        x0, (down, least) = np.exp2(self.u[0]), self._foot
         inside = np.interp(u, self.u, self.y)
         return np.asarray(
             np.where(
                 u > self.u[-1],
                 self.y[-1] + (u - self.u[-1]) * up,
-                np.where(u < self.u[0], self.y[0] + (linear - x0) * down, inside),
+                np.where(u < self.u[0], self.y[0] + (np.maximum(linear, least) - x0) * down, inside),
             )
         )
 

@@ -19,6 +19,9 @@ INNER = 0.6
 CLIPPED = 0.01
 """Share of clipped pixels from which a patch is left out of solving."""
 
+FLOOR, CLEAR = 0.006, 0.1
+"""Signal below which one channel of a patch says nothing while another is clear: a display's curve has crushed it."""
+
 STRAY = 0.3
 """Stops by which a single patch may differ from what light and colours of the others explain."""
 
@@ -72,6 +75,9 @@ class Reading:
     def usable(self) -> np.ndarray:
         """(n,) bool: patches that solving may rely on."""
         good = (self.clipped <= CLIPPED) & (self.linear > 1e-5).all(axis=1)
+        good &= ~(
+            (self.signal.min(axis=1) <= FLOOR) & (self.signal.max(axis=1) > CLEAR)
+        )  # a channel is crushed
         if self.dropped:
             good &= np.array([not reason for reason in self.dropped])
         return np.asarray(good)

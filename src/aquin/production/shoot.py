@@ -40,6 +40,9 @@ if TYPE_CHECKING:
 VERSION = 2
 """Goes up when a reading, a match or a ledger means something else, so that old ones are not used."""
 
+READS = 3
+"""The same of a chart's reading alone."""
+
 READING, SEEN, LOOK = "chart reading", "frames compared", "picture"
 
 POINTS = 0.3
@@ -237,7 +240,7 @@ class Shoot:
     def chart_key(self, shot: Shot, take: Take) -> str:
         if shot.id not in self._keys:
             said = [
-                VERSION,
+                READS,
                 shot.content,
                 take.encoding,
                 take.layout,
