@@ -193,8 +193,8 @@ def _baked(shot: Shot, sure: float, evidence: tuple[tuple[str, str], ...]) -> Fi
         (shot.id,),
         evidence=evidence,
         advice=(
-            "Ask for the recording without the LUT. Else tag it with a display encoding and match it by eye and "
-            "chart."
+            "Ask for the recording without the LUT. Settling brings it near to its camera's other shots of the setup, "
+            "by the same points; look at it."
         ),
     )
 
