@@ -198,10 +198,7 @@ def open_movie(path: Path, matrix: Matrix | None, range: Range | None) -> MovieS
         times = _uneven(container, stream, Fraction(rate), path)
         count = len(times) if times is not None else count
         signal, said = _signal(picture)
-        form = picture.format
-        site = site_of(stream, path, 64 // form.chroma_width(64), 64 // form.chroma_height(64))
-        if site != LEFT:
-            metadata["chroma location"] = name_of(site)
+        site = _site(stream, path, picture, metadata)
         notes = (*odd, *(said if matrix is None else ()), *_spaced(times, stream, picture))
         if int(picture.color_trc) != UNSPECIFIED:
             metadata[TRANSFER] = str(int(picture.color_trc))
@@ -236,6 +233,15 @@ def open_movie(path: Path, matrix: Matrix | None, range: Range | None) -> MovieS
         site=site,
         turn=turn,
     )
+
+
+def _site(stream: Any, path: Path, picture: Any, metadata: dict[str, str]) -> Site:
+    """Where chroma lies; told in the metadata where that is unusual."""
+    form = picture.format
+    site = site_of(stream, path, 64 // form.chroma_width(64), 64 // form.chroma_height(64))
+    if site != LEFT:
+        metadata["chroma location"] = name_of(site)
+    return site
 
 
 def _start(said: str | None, rate: Fraction) -> tuple[str | None, tuple[str, ...]]:
