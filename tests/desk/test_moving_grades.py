@@ -1,6 +1,7 @@
 """A grade that moves over time, on the Bench: followed, stepped through, edited by hand, played, taken back."""
 
 from collections.abc import Iterator
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -101,6 +102,28 @@ def test_where_light_holds_nothing_is_changed(window: Window) -> None:
     window.bench.over_time.told.connect(said.append)
     press(window, Qt.Key.Key_D)
     wait_for(lambda: any("holds within the take" in s for s in said), 60)
+    assert not bench.state.grade.keys
+
+
+def test_what_comes_too_late_or_fails_changes_nothing(
+    window: Window, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Another shot is on the Bench before the light was followed, and a file that can't be read any more."""
+    bench = opened(window, "coffee")
+    said: list[str] = []
+    window.bench.over_time.told.connect(said.append)
+    press(window, Qt.Key.Key_D)
+    shot = next(s for s in production_of(window).all(Shot) if s.name == "steady")
+    assert bench.link.open(shot, "shot", FRAMES // 2)
+    wait_for(lambda: any("Another shot" in s for s in said), 60)
+    settle_down(window, 60)
+    assert not bench.state.grade.keys
+    job = window.bench.over_time._job()
+    assert job is not None
+    gone = replace(job, ref=replace(job.ref, path=job.path.with_name("gone.mkv")))
+    monkeypatch.setattr(window.bench.over_time, "_job", lambda: gone)
+    press(window, Qt.Key.Key_D)
+    wait_for(lambda: any("gone.mkv" in s for s in said), 60)
     assert not bench.state.grade.keys
 
 

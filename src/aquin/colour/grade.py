@@ -115,6 +115,11 @@ class Grade:
         factors = made.balance.factors * np.exp2(-change_at(self.keys, frame))
         return replace(made, balance=Balance.from_factors(factors), keys=self.keys)
 
+    def followed(self, frame: int, keys: tuple[Key, ...]) -> "Grade":
+        """This grade, which is right at a frame, moving by keys from there on; still, where there are none."""
+        here = self.at(frame)
+        return replace(here, keys=keys).as_at(frame, here).moving(keys) if keys else here
+
     def edited_at(self, frame: int, made: "Grade") -> "Grade":
         """`made` as a person's edit of the grade of one frame: where a key lies on it, that key moves alone; else all
         do.

@@ -54,12 +54,14 @@ class Following(QObject):
     def look(self) -> None:
         """Look again now, where an audit was ever run."""
         production, config = self.session.production, self.session.config
-        if production is None or production.read_only or not production.findings():
+        if production is None or production.read_only:
             return
         self.jobs.start_long(
             "findings",
             "looking at the change",
-            lambda tell: audit.run_audit(production, config, measure=False),
+            lambda tell: (
+                audit.run_audit(production, config, measure=False) if production.findings() else None
+            ),
             lambda found: None,
             self.told.emit,
             aside=True,

@@ -254,10 +254,8 @@ def graded_after(
 ) -> Correction:
     """A shot's grade with the fewest keys that take its change back; without keys where it hardly changes."""
     now = held_grade(production, found.shot) or Correction()
-    frame = frame_of(Shoot(production, config), found.shot)
-    plain = now.at(frame)
     keys = fewest(found.frames, -found.change, found.error, tolerance)
-    return replace(plain, keys=keys).as_at(frame, plain).moving(keys) if keys else plain
+    return now.followed(frame_of(Shoot(production, config), found.shot), keys)
 
 
 def keep(production: Production, config: ColourConfig, found: Followed, grade: Correction) -> Entry | None:

@@ -60,13 +60,13 @@ def unbaked(
     jobs_by_key = {k: j for k, (_, _, j) in wanted.items()}
     found = cached(shoot.production, SEEN, jobs_by_key, see_job, jobs, part(tell, 0.0, 0.6))
     best: dict[str, tuple[Shot, Shot, Source]] = {}
-    for key, (shot, other, _) in wanted.items():
+    for key, (shot, other, seen) in wanted.items():
         points = found.get(key, {}).get("points")
         if points is None or float(points["sure"]) < SURE:
             continue
         source = source_of(points)
         if shot.id not in best or source.sureness > best[shot.id][2].sureness + 0.05:
-            grade = _grade(shoot, other, decided).at(frame_of(shoot, other))
+            grade = _grade(shoot, other, decided).at(seen.hero.frame)
             hero = np.asarray(grade.linear(source.evidence.hero), np.float64)
             held = replace(source.evidence, hero=hero)
             best[shot.id] = shot, other, Source("points", held, source.sureness)

@@ -11,6 +11,7 @@ import numpy as np
 from PySide6.QtCore import QObject, Signal
 
 from aquin.colour.over_time import change_at, fewest, key_at
+from aquin.errors import AquinError
 from aquin.late import late
 from aquin.match.drift import to_parts
 
@@ -42,16 +43,22 @@ class OverTime(QObject):
         job = self._job()
         if job is None:
             return
-        before = self.state.grade
+        shot, before = self.state.now.shot, self.state.grade
 
         def work(tell: Tell) -> Any:
             from aquin.workers import each
 
             ((_, found),) = each(over_time.follow_job, [job], 1, tell, lambda j: j.path.name)
+            if isinstance(found, AquinError):
+                raise found
             return found
 
         def done(found: Any) -> None:
-            if self.state.grade is not before and self.state.grade != before:
+            now = self.state.now.shot
+            if now is None or shot is None or replace(now, frame=shot.frame) != shot:
+                self.told.emit("Another shot is on the Bench by now: nothing was followed.")
+                return
+            if self.state.grade != before:
                 self.told.emit("The grade was changed meanwhile: follow the light again.")
                 return
             self._take(found, job.origin)
@@ -84,8 +91,7 @@ class OverTime(QObject):
             self.told.emit("The take's frames share nothing by which light could be followed.")
             return
         keys = fewest(frames, -change, error, over_time.TOLERANCE)
-        here = self.state.here
-        made = replace(here, keys=keys).as_at(origin, here).moving(keys) if keys else here
+        made = self.state.grade.followed(origin, keys)
         span = float(np.ptp(to_parts(change)[:, 0]))
         sure = f"(\u00b1{error.max():.2f} st, {len(frames)} frames by {found['by']})"
         if not keys:
