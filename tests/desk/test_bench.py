@@ -463,19 +463,34 @@ def test_running_work_can_be_stopped(opened: Window) -> None:
 
 
 def test_interface_thread_is_never_blocked_long(opened: Window) -> None:
-    """While both files are read, solved and previewed, events go on being handled (with room for a busy machine)."""
+    """While both files are read, solved and previewed, events go on being handled: judged by what the thread itself
+    works in one go, so that another program's load can't fail it, and by the clock for the most part.
+    """
+    view = page(opened)
+    view.files.forget()
+    opened.state.loaded["hero"] = opened.state.loaded["shot"] = None
+    worked: list[float] = []
     gaps: list[float] = []
-    last = time.perf_counter()
-    for role in ("hero", "shot"):
-        page(opened).files.load(role)
-    while page(opened).jobs.titles:
-        QApplication.processEvents()
-        now = time.perf_counter()
+
+    def note() -> None:
+        nonlocal last, used
+        now, spent = time.perf_counter(), time.thread_time()
         gaps.append(now - last)
-        last = now
+        worked.append(spent - used)
+        last, used = now, spent
+
+    last, used = time.perf_counter(), time.thread_time()
+    view.files.load_both()
+    note()
+    assert view.jobs.titles
+    while view.jobs.titles:
+        QApplication.processEvents()
+        note()
         time.sleep(0.002)
-    assert opened.state.match is not None or page(opened).jobs.titles == []
-    assert np.percentile(gaps, 99) < 0.15
+    assert opened.state.match is not None
+    assert len(gaps) > 5
+    assert max(worked) < 0.15
+    assert np.median(gaps) < 0.15
 
 
 def test_chrome_is_exactly_neutral(window: Window, app: QApplication) -> None:
