@@ -18,7 +18,7 @@ from aquin.desk.charts.state import ChartDesk
 from aquin.desk.screenshots import settle_down
 from aquin.desk.shots.raw_dialog import RawDialog
 from aquin.desk.window import Window
-from aquin.frames import RawDecode
+from aquin.frames import Decode
 from aquin.production import Camera, Production, Setup, Shot
 from aquin.production.charting import mark_of
 from aquin.production.grading import balance_of, held_grade
@@ -326,7 +326,7 @@ def test_raw_settings_are_asked_in_shots_and_kept(window: Window) -> None:
     dialog.kelvin.show_value(4800)
     dialog.accept()
     settle_down(window)
-    assert decode_of(production_of(window), shot(window, "r1x")) == RawDecode(0.7, 4800.0)
+    assert decode_of(production_of(window), shot(window, "r1x")) == Decode(0.7, 4800.0)
     window.shots.select([shot(window, "a1x").id])
     assert not button.isVisible()
     window.look_at(shot(window, "r1x"), "shot")

@@ -9,7 +9,7 @@ from aquin.charts.layout import Layout
 from aquin.colour.primaries import ACES_WHITE, AP0_TO_XYZ, xyz_of
 from aquin.colour.white import mired_duv
 from aquin.errors import AquinError
-from aquin.frames import RawDecode, open_source
+from aquin.frames import Decode, open_source
 from aquin.frames.raw import facts_of
 from aquin.simulate.dng import write_dng
 from rawfile import HIGH, LEVEL, MATRIX, WIDE, neutral_at, put
@@ -34,7 +34,7 @@ def test_a_raw_still_comes_out_as_the_scene_linear_that_was_put_in(
     """The DNG specification's own road: black, white level, as-shot neutral, colour matrix, adaptation to the ACES
     white (CAT16).
     """
-    source = open_source(still, raw=RawDecode(half=half))
+    source = open_source(still, decode=Decode(half=half))
     frame = source.read(0)
     assert (
         frame.rgb.shape
@@ -55,7 +55,7 @@ def test_the_white_that_was_set_is_read_from_the_file(still: Path) -> None:
 
 
 def test_one_stop_of_exposure_doubles_the_light(still: Path) -> None:
-    one, two = (open_source(still, raw=RawDecode(exposure=e)).read(0).rgb for e in (0.0, 1.0))
+    one, two = (open_source(still, decode=Decode(exposure=e)).read(0).rgb for e in (0.0, 1.0))
     assert np.allclose(two, 2 * one, rtol=1e-5, atol=1e-7)
 
 
@@ -63,11 +63,11 @@ def test_kelvin_moves_a_neutral_by_the_mired_between(still: Path, chart24: Layou
     """Developed for 5600 K, a picture taken under 4200 K comes out warmer by nearly the mired between the two (CIE
     15:2018).
     """
-    same, other = (open_source(still, raw=RawDecode(kelvin=k)).read(0).rgb for k in (4200.0, 5600.0))
+    same, other = (open_source(still, decode=Decode(kelvin=k)).read(0).rgb for k in (4200.0, 5600.0))
     grey = 20
     first, second = (mired_duv(patches(r, chart24)[grey]) for r in (same, other))
     assert second[0] - first[0] == pytest.approx(1e6 / 4200 - 1e6 / 5600, rel=0.2)
-    green = open_source(still, raw=RawDecode(kelvin=4200.0, tint=5.0)).read(0).rgb
+    green = open_source(still, decode=Decode(kelvin=4200.0, tint=5.0)).read(0).rgb
     assert (
         mired_duv(patches(green, chart24)[grey])[1] < first[1] - 0.003
     )  # light taken for greener comes out less green
@@ -78,7 +78,7 @@ def test_highlights_are_kept_clipped_or_faded(tmp_path: Path, chart24: Layout) -
     path = put(tmp_path / "bright.dng", chart24, 4200.0, 1.45)
     spread = {}
     for highlights in ("keep", "clip", "blend"):
-        white = patches(open_source(path, raw=RawDecode(highlights=highlights)).read(0).rgb, chart24)[18]
+        white = patches(open_source(path, decode=Decode(highlights=highlights)).read(0).rgb, chart24)[18]
         spread[highlights] = abs(mired_duv(white)[1] - mired_duv(xyz_of(ACES_WHITE))[1])
     assert spread["keep"] > 0.004
     assert spread["clip"] < 0.35 * spread["keep"]
@@ -108,12 +108,12 @@ def test_numbered_raw_stills_are_a_sequence(tmp_path: Path, chart24: Layout) -> 
 )
 def test_impossible_settings_are_refused(settings: dict) -> None:
     with pytest.raises(ValueError, match=r"white|exposure|highlights|unknown"):
-        RawDecode.of(settings)
+        Decode.of(settings)
 
 
 def test_settings_survive_writing() -> None:
-    decode = RawDecode(0.7, 5200.0, -3.0, "clip", True)
-    assert RawDecode.of(decode.values()) == decode
+    decode = Decode(0.7, 5200.0, -3.0, "clip", True)
+    assert Decode.of(decode.values()) == decode
 
 
 @pytest.mark.parametrize("what", ["truncated", "foreign", "tags only", "noise"])

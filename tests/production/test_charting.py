@@ -15,7 +15,7 @@ from aquin.charts.take import Take, read_take
 from aquin.colour.config import ColourConfig
 from aquin.colour.grade import Balance, Grade
 from aquin.errors import AquinError
-from aquin.frames import RawDecode
+from aquin.frames import Decode
 from aquin.production import Camera, Production, Setup, Shot
 from aquin.production import Grade as GradeRecord
 from aquin.production.audit import apply_fix, run_audit
@@ -285,7 +285,7 @@ def test_raw_settings_are_a_decision_that_makes_grades_stale(
     )
     production.change("log raw", raw)
     config = config_of(production)
-    assert decode_of(production, raw) == RawDecode()
+    assert decode_of(production, raw) == Decode()
     assert decode_of(production, shot(production, "a1")) is None
     take = take_of(production, config, raw)
     before = read_take(take).reading()
@@ -294,17 +294,17 @@ def test_raw_settings_are_a_decision_that_makes_grades_stale(
     kept = balance_of(production, raw)
     assert kept is not None
     assert not is_stale(production, config, kept)
-    keep_decode(production, [raw], RawDecode(exposure=1.0))
+    keep_decode(production, [raw], Decode(exposure=1.0))
     assert is_stale(production, config, kept)
     after = read_take(take_of(production, config, raw)).reading()
     assert after is not None
     assert np.allclose(np.log2(after.linear / before.linear), 1, atol=0.02)
     assert "develop r1" in production.journal(1)[0].what
     production.undo()
-    assert decode_of(production, raw) == RawDecode()
+    assert decode_of(production, raw) == Decode()
     assert not is_stale(production, config, kept)
     with pytest.raises(AquinError, match="no raw still"):
-        keep_decode(production, [shot(production, "a1")], RawDecode())
+        keep_decode(production, [shot(production, "a1")], Decode())
 
 
 def test_the_audit_names_the_encoding_that_explains_a_chart(

@@ -14,7 +14,7 @@ from aquin.charts.layout import layout
 from aquin.charts.sweep import Sweep, Tell, numbers_of, sweep
 from aquin.colour.config import ColourConfig, shared_config
 from aquin.errors import AquinError
-from aquin.frames import RawDecode, open_source
+from aquin.frames import Decode, open_source
 
 Corners = tuple[tuple[float, float], ...]
 
@@ -118,8 +118,8 @@ def to_linear_of(take: Take) -> Callable[[Floats], Float32]:
 
 
 def _source(take: Take) -> Any:
-    raw = RawDecode.of(take.raw) if take.raw else None
-    return open_source(take.path, take.matrix or None, take.range or None, raw=raw)  # type: ignore[arg-type]
+    decode = Decode.of(take.raw) if take.raw else None
+    return open_source(take.path, take.matrix or None, take.range or None, decode=decode)  # type: ignore[arg-type]
 
 
 @lru_cache(maxsize=4)

@@ -39,7 +39,7 @@ def clip_at(
     config: Any,
     matrix: str | None = None,
     range: str | None = None,
-    raw: Any = None,
+    decode: Any = None,
 ) -> Any:
     """A file with its encoding. Raises AquinError."""
     from aquin.measure.clip import Clip
@@ -48,7 +48,7 @@ def clip_at(
         raise AquinError(f"there is no matrix '{matrix}'", None, "Use bt601, bt709 or bt2020")
     if range not in (None, "full", "legal"):
         raise AquinError(f"there is no range '{range}'", None, "Use full or legal")
-    return Clip.open(file, encoding, config, matrix, range, raw)  # type: ignore[arg-type]
+    return Clip.open(file, encoding, config, matrix, range, decode)  # type: ignore[arg-type]
 
 
 def number_in(clip: Any, frame: int | None, timecode: str | None) -> int | None:
@@ -99,15 +99,17 @@ def stops_in(text: str | None) -> tuple[float, ...]:
         return ()
 
 
-def raw_of(text: str | None) -> Any:
-    """The settings that --develop names. Raises AquinError."""
-    from aquin.frames import RawDecode
+def decode_in(text: str | None, layer: str | None = None) -> Any:
+    """The settings that --develop names, with the picture of --layer; None where neither is given. Raises
+    AquinError.
+    """
+    from aquin.frames import Decode
 
-    if text is None:
+    if text is None and layer is None:
         return None
-    values: dict[str, Any] = {}
+    values: dict[str, Any] = {} if layer is None else {"layer": layer}
     try:
-        for item in filter(None, text.split(",")):
+        for item in filter(None, (text or "").split(",")):
             key, sign, value = item.partition("=")
             key = key.strip()
             if key == "half":
@@ -116,7 +118,7 @@ def raw_of(text: str | None) -> Any:
                 raise ValueError(f"'{item}' has no value")
             else:
                 values[key] = value.strip() if key == "highlights" else float(value)
-        return RawDecode.of(values)
+        return Decode.of(values)
     except (ValueError, TypeError) as error:
         raise AquinError(
             f"--develop can't be used ({error})",

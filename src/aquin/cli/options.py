@@ -23,6 +23,10 @@ Range = Annotated[str | None, typer.Option(help="Override the signal range: full
 Frame = Annotated[int | None, typer.Option("--frame", help="Frame number; the first one if left out.")]
 Timecode = Annotated[str | None, typer.Option("--timecode", help="Frame by its timecode.")]
 Size = Annotated[int, typer.Option("--size", help="Points of a .cube: 33 or 65.")]
+Layer = Annotated[
+    str | None,
+    typer.Option("--layer", help="Which picture of a file that holds several: OpenEXR parts and layers."),
+]
 Develop = Annotated[str | None, typer.Option("--develop", help=DEVELOP_HELP)]
 
 File = Annotated[Path, typer.Argument(metavar="PRODUCTION", help="A production file (.aquin).")]

@@ -3,8 +3,8 @@
 Nothing is graded here: a frame holds the file's own signal, 0 to 1 over the nominal range.
 """
 
+from aquin.frames.decode import Decode
 from aquin.frames.model import Frame, Matrix, Range, Signal, Source
 from aquin.frames.opening import open_source
-from aquin.frames.raw import RawDecode
 
-__all__ = ["Frame", "Matrix", "Range", "RawDecode", "Signal", "Source", "open_source"]
+__all__ = ["Decode", "Frame", "Matrix", "Range", "Signal", "Source", "open_source"]

@@ -29,6 +29,10 @@ PRIMARIES = "colour primaries"
 """The same for the code of its primaries, table 2."""
 
 
+PICTURES = "pictures"
+"""Key of a shot's metadata: the pictures that its file holds, one a line, where they are several."""
+
+
 @dataclass(frozen=True)
 class Signal:
     """How the numbers in a file are meant: the YCbCr matrix, the range, the bits, and who said so."""
@@ -84,6 +88,8 @@ class Source(ABC):
     metadata: Mapping[str, str] = field(default_factory=dict)
     notes: tuple[str, ...] = ()
     """What one should know of the whole file: how its frames are spaced, what it says that is not read."""
+    pictures: tuple[str, ...] = ()
+    """The parts and layers that are pictures, where a file holds several: one of them is read."""
     named: int | None = None
     """The frame that the file's own name stands for, where a still of a sequence was named."""
 

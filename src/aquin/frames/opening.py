@@ -4,9 +4,10 @@ import re
 from pathlib import Path
 
 from aquin.errors import AquinError
+from aquin.frames.decode import Decode
 from aquin.frames.model import Matrix, Range, Source
 from aquin.frames.raw import SUFFIXES as RAW
-from aquin.frames.raw import RawDecode, open_raw
+from aquin.frames.raw import open_raw
 
 STILLS = {".exr", ".dpx", ".tif", ".tiff", ".png", ".jpg", ".jpeg"}
 MOVIES = {".mkv", ".mov", ".mp4", ".m4v", ".mxf", ".avi", ".webm", ".hevc", ".ts"}
@@ -21,13 +22,13 @@ def open_source(
     matrix: Matrix | None = None,
     range: Range | None = None,
     alone: bool = False,
-    raw: RawDecode | None = None,
+    decode: Decode | None = None,
 ) -> Source:
     """Open a still, a numbered sequence or a movie.
 
     A sequence is named by any one of its files, or by a pattern (`name.####.exr`, `name.%04d.exr`); with `alone` a
-    numbered still is just itself. `matrix` and `range` override what the file says; `raw` is how a raw still is
-    developed, and does not matter to other files. Raises AquinError.
+    numbered still is just itself. `matrix` and `range` override what the file says; `decode` is how a raw still is
+    developed and which picture of a still is meant, and does not matter to other files. Raises AquinError.
     """
     path = Path(path)
     if not path.exists() and _PATTERN.search(path.name):
@@ -60,10 +61,11 @@ def open_source(
     if suffix in RAW:
         if matrix not in (None, "rgb"):
             raise AquinError("a raw still has no YCbCr matrix", path, "Leave the matrix out")
-        return open_raw({0: path} if alone else siblings(path), path, raw)
+        return open_raw({0: path} if alone else siblings(path), path, decode)
     from aquin.frames.stills import open_stills
 
-    return open_stills({0: path} if alone else siblings(path), path, matrix, range)
+    layer = decode.layer if decode is not None else ""
+    return open_stills({0: path} if alone else siblings(path), path, matrix, range, layer)
 
 
 def members(path: Path) -> dict[int, Path]:

@@ -8,9 +8,9 @@ which the sensor's green saturates, times the file's baseline exposure and the e
 """
 
 from collections.abc import Mapping
-from dataclasses import asdict, dataclass, field, fields
+from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any, Literal
+from typing import Any
 
 import numpy as np
 
@@ -18,6 +18,7 @@ from aquin.arrays import Float32, Float64
 from aquin.colour.primaries import ACES_WHITE, AP0_TO_XYZ, xyz_of
 from aquin.colour.white import adaptation, mired_duv, xy_at
 from aquin.errors import AquinError
+from aquin.frames.decode import Decode
 from aquin.frames.model import Frame, Signal, Source, check_size, tame
 
 SUFFIXES = {".dng"}
@@ -25,60 +26,13 @@ SUFFIXES = {".dng"}
 ENCODING = "aces_interchange"
 """What a developed frame is encoded in: the role that every configuration names for ACES AP0."""
 
-Highlights = Literal["keep", "clip", "blend"]
-HIGHLIGHTS: dict[str, str] = {
-    "keep": "keep what each channel has (may be coloured)",
-    "clip": "clip all channels where the first one ends",
-    "blend": "fade to neutral where a channel is at its end",
-}
-KELVIN = (2500.0, 10000.0)
-
-
-@dataclass(frozen=True)
-class RawDecode:
-    """How a raw still is developed. `exposure`: stops. `kelvin`: None as the camera was set. `tint`: 10^-3 Duv,
-    positive where the light is taken for greener. `half`: half resolution, one pixel per 2 x 2 block, without
-    demosaicing.
-    """
-
-    exposure: float = 0.0
-    kelvin: float | None = None
-    tint: float = 0.0
-    highlights: str = "blend"
-    half: bool = False
-
-    def __post_init__(self) -> None:
-        numbers = [self.exposure, self.tint, self.kelvin or 0.0]
-        if not np.isfinite(numbers).all() or abs(self.exposure) > 10 or abs(self.tint) > 60:
-            raise ValueError("exposure is -10 to 10 stops, tint -60 to 60 thousandths of Duv")
-        if self.kelvin is not None and not KELVIN[0] <= self.kelvin <= KELVIN[1]:
-            raise ValueError(f"the white must lie between {KELVIN[0]:.0f} and {KELVIN[1]:.0f} K")
-        if self.highlights not in HIGHLIGHTS:
-            raise ValueError(f"highlights are one of {', '.join(HIGHLIGHTS)}")
-
-    def values(self) -> dict[str, Any]:
-        """As plain values for a file."""
-        return asdict(self)
-
-    @classmethod
-    def of(cls, values: Mapping[str, Any]) -> "RawDecode":
-        """From what `values` gave; what is left out is as usual. Raises ValueError or TypeError for anything else."""
-        known = {f.name for f in fields(cls)}
-        if set(values) - known:
-            raise ValueError(f"unknown decode settings {', '.join(sorted(set(values) - known))}")
-        v = dict(values)
-        for key in ("exposure", "tint", "kelvin"):
-            if v.get(key) is not None:
-                v[key] = float(v[key])
-        return cls(**v)
-
 
 @dataclass
 class RawStills(Source):
     """One raw still, or a numbered sequence of them."""
 
     files: Mapping[int, Path] = field(default_factory=dict)
-    decode: RawDecode = field(default_factory=RawDecode)
+    decode: Decode = field(default_factory=Decode)
 
     def read(self, number: int) -> Frame:
         self.check(number)
@@ -90,9 +44,9 @@ class RawStills(Source):
         return Frame(rgb, number, self.timecode(number), self.signal, (*warnings, *bad))
 
 
-def open_raw(files: Mapping[int, Path], path: Path, decode: RawDecode | None = None) -> RawStills:
+def open_raw(files: Mapping[int, Path], path: Path, decode: Decode | None = None) -> RawStills:
     """Open a raw still or a sequence. Raises AquinError."""
-    decode = decode or RawDecode()
+    decode = decode or Decode()
     numbers = sorted(files)
     with _opened(files[numbers[0]]) as raw:
         width, height = raw.sizes.width, raw.sizes.height
@@ -127,7 +81,7 @@ def open_raw(files: Mapping[int, Path], path: Path, decode: RawDecode | None = N
     )
 
 
-def develop(path: Path, decode: RawDecode) -> tuple[Float32, tuple[str, ...]]:
+def develop(path: Path, decode: Decode) -> tuple[Float32, tuple[str, ...]]:
     """(h, w, 3) linear ACES AP0 of one raw file, and notes. Raises AquinError."""
     import rawpy
 
@@ -154,7 +108,7 @@ def develop(path: Path, decode: RawDecode) -> tuple[Float32, tuple[str, ...]]:
     return developed(linear, about, decode), notes
 
 
-def developed(camera: Float32, about: "Facts", decode: RawDecode) -> Float32:
+def developed(camera: Float32, about: "Facts", decode: Decode) -> Float32:
     """(h, w, 3) camera RGB (1.0 is saturation) to linear AP0; the chosen white is adapted to the ACES white with
     CAT16.
     """

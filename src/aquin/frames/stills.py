@@ -1,7 +1,7 @@
 """Stills and numbered sequences (OpenEXR, DPX, TIFF, PNG, JPEG) through OpenImageIO."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
@@ -22,6 +22,7 @@ class StillSource(Source):
     """One still or a numbered sequence."""
 
     files: Mapping[int, Path] = field(default_factory=dict)
+    layer: str = ""
 
     def read(self, number: int) -> Frame:
         self.check(number)
@@ -30,7 +31,7 @@ class StillSource(Source):
             raise AquinError(
                 f"frame {number} of the sequence is missing", self.path, "Copy it again from its card"
             )
-        rgb, notes = _read_rgb(path)
+        rgb, notes = _read_rgb(path, self.layer)
         if rgb.shape[:2] != (self.height, self.width):
             raise AquinError(
                 f"frame {number} is {rgb.shape[1]} x {rgb.shape[0]}, the others {self.width} x {self.height}",
@@ -52,14 +53,14 @@ def legal_to_full(rgb: Float32, bits: int) -> Float32:
 
 
 def open_stills(
-    files: Mapping[int, Path], path: Path, matrix: Matrix | None, range: Range | None
+    files: Mapping[int, Path], path: Path, matrix: Matrix | None, range: Range | None, layer: str = ""
 ) -> StillSource:
-    """A source over numbered files. Raises AquinError."""
+    """A source over numbered files. `layer`: which of their pictures, the likeliest one if empty. Raises AquinError."""
     if matrix not in (None, "rgb"):
         raise AquinError("a still holds RGB, so no YCbCr matrix applies", path, "Leave the matrix out")
     image = _open(path)
     try:
-        part = _chosen(image, path)
+        part = _chosen(image, path, layer)
         spec = part.spec
         window = _window(spec, path)
         bits = int(spec.get_int_attribute("oiio:BitsPerSample", 0)) or spec.format.size() * 8
@@ -102,7 +103,9 @@ def open_stills(
         metadata,
         notes=notes,
         named=next((n for n, p in files.items() if p == path), None),
+        pictures=part.pictures,
         files=dict(files),
+        layer=layer,
     )
 
 
@@ -127,6 +130,7 @@ class _Part:
     spec: Any
     channels: tuple[int, int, int]
     notes: tuple[str, ...] = ()
+    pictures: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -143,12 +147,56 @@ _FIRST = ("", "beauty", "rgba", "rgb", "combined", "composite", "main", "final",
 """Layers, parts and views that are the picture, the likeliest first; common practice, no source."""
 
 
-def _chosen(image: Any, path: Path) -> _Part:
-    """The likeliest picture among a file's parts, layers and views; the others are named. Raises AquinError."""
-    found: list[tuple[int, int, str, Any, tuple[int, int, int]]] = []
+_UNNAMED = "(unnamed)"
+
+
+@dataclass(frozen=True)
+class _Held:
+    """What a file holds: its pictures by name, the likeliest first; else one in grey or of three plain channels; and
+    what its parts and channels are called.
+    """
+
+    pictures: tuple[_Part, ...]
+    names: tuple[str, ...]
+    other: _Part | None
+    parts: tuple[str, ...]
+    channels: str
+
+
+def _chosen(image: Any, path: Path, layer: str) -> _Part:
+    """The picture that is asked for among a file's parts, layers and views, or the likeliest one; the others are named.
+    Raises AquinError.
+    """
+    held = _held(image)
+    if layer:
+        if layer not in held.names:
+            there = f"There are: {', '.join(held.names)}" if held.names else "It has no named pictures"
+            raise AquinError(f"there is no picture '{layer}' in the file", path, there)
+        which = held.names.index(layer)
+    elif held.pictures:
+        which = 0
+    elif held.other is not None:
+        return held.other
+    else:
+        raise AquinError(f"there are no R, G and B channels ({held.channels})", path, "Render it as RGB")
+    several = len(held.pictures) > 1
+    notes: tuple[str, ...] = ()
+    if several or len(held.parts) > 1:
+        others = [n for k, n in enumerate(held.names) if k != which]
+        there = f"there are also {', '.join(others)}" if several else f"there are {', '.join(held.parts)}"
+        notes = (
+            f"of the {'pictures' if several else 'parts'} in the file {held.names[which]} is used; {there}",
+        )
+    return replace(held.pictures[which], notes=notes, pictures=held.names if several else ())
+
+
+def _held(image: Any) -> _Held:
+    found: list[tuple[int, str, str, _Part]] = []
     grey: _Part | None = None
     plain: _Part | None = None
-    number, names = 0, []
+    parts: list[str] = []
+    channels = ""
+    number = 0
     while image.seek_subimage(number, 0):
         spec = image.spec()
         part = str(spec.getattribute("oiio:subimagename") or spec.getattribute("name") or "")
@@ -161,37 +209,29 @@ def _chosen(image: Any, path: Path) -> _Part:
                 title = layer or part
                 words = [w for w in (layer.lower(), title.lower()) if w in _FIRST]
                 rank = min((_FIRST.index(w) for w in words), default=len(_FIRST))
-                found.append((rank, number, title, spec, (held["R"], held["G"], held["B"])))
-        names += [part or f"part {number + 1}"]
+                found.append((rank, title, part, _Part(number, spec, (held["R"], held["G"], held["B"]))))
+        parts.append(part or f"part {number + 1}")
         if grey is None and spec.nchannels in (1, 2):
             grey = _Part(number, spec, (0, 0, 0), ("the file has one channel; it is shown in grey",))
-        if (
-            plain is None
-            and spec.nchannels >= 3
-            and not {"R", "G", "B", "Y", "RY", "BY"}
-            & {c.rpartition(".")[2].upper() for c in spec.channelnames}
-        ):
-            plain = _Part(
-                number, spec, (0, 1, 2), ("the channels are not named R, G, B; the first three are used",)
-            )
+        named = {c.rpartition(".")[2].upper() for c in spec.channelnames}
+        if plain is None and spec.nchannels >= 3 and not {"R", "G", "B", "Y", "RY", "BY"} & named:
+            note = "the channels are not named R, G, B; the first three are used"
+            plain = _Part(number, spec, (0, 1, 2), (note,))
         channels = ", ".join(spec.channelnames)
         number += 1
     image.geterror()  # that there is no further part is no error
-    if found:
-        best = min(found, key=lambda f: f[0])
-        others = [f[2] or "the unnamed one" for f in found if f is not best]
-        said = (
-            f"of the {'pictures' if others else 'parts'} in the file {best[2] or 'the unnamed one'} is used"
-        )
-        notes: tuple[str, ...] = ()
-        if others:
-            notes = (f"{said}; there are also {', '.join(others)}",)
-        elif number > 1:
-            notes = (f"{said}; there are {', '.join(names)}",)
-        return _Part(best[1], best[3], best[4], notes)
-    if plain is not None or grey is not None:
-        return plain or grey  # type: ignore[return-value]
-    raise AquinError(f"there are no R, G and B channels ({channels})", path, "Render it as RGB")
+    found.sort(key=lambda f: f[0])
+    return _Held(tuple(f[3] for f in found), _names(found), plain or grey, tuple(parts), channels)
+
+
+def _names(found: list[tuple[int, str, str, _Part]]) -> tuple[str, ...]:
+    """A name for each picture; one that several have, with its part before it."""
+    titles = [f[1] for f in found]
+    named = [
+        (f"{part or f'part {one.number + 1}'}: {title}" if titles.count(title) > 1 else title) or _UNNAMED
+        for _, title, part, one in found
+    ]
+    return tuple(named)
 
 
 def _window(spec: Any, path: Path) -> _Window:
@@ -220,10 +260,10 @@ def _placed(pixels: Float32, window: _Window) -> Float32:
     return out
 
 
-def _read_rgb(path: Path) -> tuple[Float32, tuple[str, ...]]:
+def _read_rgb(path: Path, layer: str) -> tuple[Float32, tuple[str, ...]]:
     image = _open(path)
     try:
-        part = _chosen(image, path)
+        part = _chosen(image, path, layer)
         window = _window(part.spec, path)
         image.seek_subimage(part.number, 0)
         spec = image.spec()

@@ -14,7 +14,7 @@ from aquin.charts.layout import Layout
 from aquin.charts.read import Reading, read_chart
 from aquin.colour.config import ColourConfig
 from aquin.errors import AquinError
-from aquin.frames import Frame, Matrix, Range, RawDecode
+from aquin.frames import Decode, Frame, Matrix, Range
 from aquin.measure.clip import Clip
 
 Role = Literal["hero", "shot"]
@@ -38,7 +38,7 @@ class Side:
     corners: tuple[tuple[float, float], ...] | None = None
     """Corners set by hand; None lets the chart be found."""
     raw: tuple[tuple[str, Any], ...] = ()
-    """How a raw still is developed (`RawDecode.values`); empty as usual."""
+    """How a raw still is developed, and which of a file's pictures is meant (`Decode.values`); empty as usual."""
     shot_id: str = ""
     """The production's shot that it is; empty for a file that was opened by hand."""
 
@@ -69,11 +69,17 @@ def key_of(side: Side) -> tuple[object, ...]:
     return side.file, side.encoding, side.frame, side.matrix, side.range, side.raw
 
 
+def with_layer(raw: tuple[tuple[str, Any], ...], layer: str) -> tuple[tuple[str, Any], ...]:
+    """A side's decoding with this picture of its file; empty for the likeliest one."""
+    decode = replace(Decode.of(dict(raw)), layer=layer)
+    return () if decode == Decode() else tuple(decode.values().items())
+
+
 def open_side(side: Side, config: ColourConfig) -> Loaded:
     """Open and decode one frame: some tens of milliseconds, for a worker. Raises AquinError."""
     if not side.encoding:
         raise AquinError("how it was recorded is not known", None, "Choose its encoding")
-    raw = RawDecode.of(dict(side.raw)) if side.raw else None
+    raw = Decode.of(dict(side.raw)) if side.raw else None
     clip = Clip.open(side.file, side.encoding, config, side.matrix, side.range, raw)
     frame, linear = clip.read(side.frame)
     return Loaded(replace(side, frame=frame.number), clip, frame, linear)

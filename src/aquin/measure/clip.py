@@ -5,7 +5,7 @@ from pathlib import Path
 
 from aquin.arrays import Float32
 from aquin.colour.config import ColourConfig, Processor
-from aquin.frames import Frame, Matrix, Range, RawDecode, Source, open_source
+from aquin.frames import Decode, Frame, Matrix, Range, Source, open_source
 
 
 @dataclass(frozen=True)
@@ -24,11 +24,11 @@ class Clip:
         config: ColourConfig,
         matrix: Matrix | None = None,
         range: Range | None = None,
-        raw: RawDecode | None = None,
+        decode: Decode | None = None,
     ) -> "Clip":
         """Raises AquinError for an unreadable file or an unknown encoding."""
         name = config.resolve(encoding)
-        return cls(open_source(path, matrix, range, raw=raw), name, config.to_linear(name))
+        return cls(open_source(path, matrix, range, decode=decode), name, config.to_linear(name))
 
     def read(self, number: int | None = None) -> tuple[Frame, Float32]:
         """A frame and its (h, w, 3) scene-linear AP1; the one that the file's name stands for unless

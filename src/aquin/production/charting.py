@@ -323,11 +323,7 @@ def read_series(
             f"no chart was found in {first[0].name}", None, "Mark its corners, or film the series again"
         )
     corners = tuple((float(x), float(y)) for x, y in reading.corners)
-    rest = {
-        take: shot
-        for shot in first[1:]
-        if (take := replace(_fixed(production, config, shot, corners), raw=_Frozen())) is not None
-    }
+    rest = {_fixed(production, config, shot, corners): shot for shot in first[1:]}
     out = {first[0].id: normal[0]}
     for take, result in each(read_take, list(rest), jobs, part(tell, share, 1), lambda t: t.path.name):
         shot = rest[take]
@@ -338,7 +334,7 @@ def read_series(
 
 def _fixed(production: Production, config: ColourConfig, shot: Shot, corners: Any) -> Take:
     take = take_of(production, config, shot)
-    return replace(take, corners=take.corners or corners, still=True)
+    return replace(take, corners=take.corners or corners, still=True, raw=_Frozen(take.raw))
 
 
 def profile_of(series: Sequence[Read], metric: Metric = DE00) -> Profile:

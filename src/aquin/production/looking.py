@@ -11,6 +11,7 @@ import numpy as np
 from aquin.arrays import Float32
 from aquin.errors import AquinError
 from aquin.frames import open_source
+from aquin.frames.model import PICTURES
 from aquin.production.media import content_of
 
 THUMB = 192
@@ -62,7 +63,8 @@ def look_at(path: Path) -> Looked:
         "shutter": _time(_first(tags, "expt", "exif:exposuretime", "exposuretime")),
         "t_stop": _plain(_first(tags, "aperture", "exif:fnumber", "fnumber")),
         "lens": _plain(_first(tags, "focal", "exif:focallength", "focallength")),
-        "metadata": {k: v[:200] for k, v in source.metadata.items() if k != "codec"},
+        "metadata": {k: v[:200] for k, v in source.metadata.items() if k != "codec"}
+        | ({PICTURES: "\n".join(source.pictures)} if source.pictures else {}),
     }
     thumb = ""
     try:

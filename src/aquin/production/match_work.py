@@ -22,7 +22,7 @@ from aquin.colour.config import ColourConfig, shared_config
 from aquin.colour.grade import Grade
 from aquin.colour.primaries import AP1_LUMA
 from aquin.errors import AquinError
-from aquin.frames import RawDecode, open_source
+from aquin.frames import Decode, open_source
 from aquin.frames import Source as Frames
 from aquin.match.engine import Side, Source, combined, gather
 from aquin.measure.ledger import Evidence
@@ -253,8 +253,8 @@ def _read(ref: Ref, config: ColourConfig, changed: int) -> tuple[Float32, Float3
 
 def opened(ref: Ref) -> Frames:
     """The frame's file, read as it is to be read. Raises AquinError."""
-    raw = RawDecode.of(json.loads(ref.raw)) if ref.raw != "{}" else None
-    return open_source(ref.path, ref.matrix or None, ref.range or None, raw=raw)  # type: ignore[arg-type]
+    decode = Decode.of(json.loads(ref.raw)) if ref.raw != "{}" else None
+    return open_source(ref.path, ref.matrix or None, ref.range or None, decode=decode)  # type: ignore[arg-type]
 
 
 def side_of(ref: Ref, config: str | None) -> Side:

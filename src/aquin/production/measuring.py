@@ -18,7 +18,7 @@ from aquin.charts.read import Reading, read_chart
 from aquin.colour.config import ColourConfig, shared_config
 from aquin.colour.primaries import AP1_LUMA
 from aquin.errors import AquinError
-from aquin.frames import RawDecode, open_source
+from aquin.frames import Decode, open_source
 from aquin.frames.raw import ENCODING as RAW_ENCODING
 from aquin.frames.ycbcr import WEIGHTS
 from aquin.measure.survey import levels, stride_of, survey
@@ -183,9 +183,7 @@ def _measure(
     return {id: known[job.key] for id, job in wanted.items() if job.key in known}
 
 
-def _job(
-    path: Path, shot: Shot, how: Reads, card: Any, config: ColourConfig, decode: RawDecode | None
-) -> Job:
+def _job(path: Path, shot: Shot, how: Reads, card: Any, config: ColourConfig, decode: Decode | None) -> Job:
     encoding = how.encoding or stand_in(config)
     chart = shot.kind == "chart" and shot.target in ("24-patch", "")
     range_, matrix = ("", "") if shot.floating else (how.range, how.matrix)
@@ -211,8 +209,8 @@ def stand_in(config: ColourConfig) -> str:
 def measure_one(job: Job) -> dict[str, Any]:
     """In a worker: the survey of one shot and the chart in it."""
     config = shared_config(job.config)
-    raw = RawDecode.of(dict(job.raw)) if job.raw else None
-    source = open_source(job.path, job.matrix or None, job.range or None, raw=raw)  # type: ignore[arg-type]
+    decode = Decode.of(dict(job.raw)) if job.raw else None
+    source = open_source(job.path, job.matrix or None, job.range or None, decode=decode)  # type: ignore[arg-type]
     to_linear = config.to_linear(job.encoding)
     frames: list[Float32] = []  # thinned: one whole picture is held at a time
     troubles: list[str] = []

@@ -13,12 +13,12 @@ from aquin.cli.opening import (
     clip_at,
     config_at,
     corners_in,
+    decode_in,
     limits_in,
     metric_in,
     models_in,
     number_in,
     opened,
-    raw_of,
     stops_in,
 )
 from aquin.cli.output import printed, with_progress
@@ -93,6 +93,7 @@ def chart(
     matrix: of.Matrix = None,
     range: of.Range = None,
     develop: of.Develop = None,
+    layer: of.Layer = None,
     config: of.Config = None,
     force: of.Force = False,
     as_json: of.AsJson = False,
@@ -104,7 +105,7 @@ def chart(
     if not all(math.isfinite(w) and 0 <= w <= 100 for w in (neutral, skin)):
         raise AquinError("a weight must lie between 0 and 100", None, "1 is as much as any patch")
     loaded = config_at(config, file)
-    clip = clip_at(file, encoding, loaded, matrix, range, raw_of(develop))
+    clip = clip_at(file, encoding, loaded, matrix, range, decode_in(develop, layer))
     heroes = clip_at(hero, hero_encoding or encoding, loaded) if hero is not None else None
     ask = ChartAsk(
         layout=layout_name,

@@ -6,7 +6,7 @@ from typing import Annotated, Any
 import typer
 
 from aquin.cli import options as of
-from aquin.cli.opening import clip_at, config_at, number_in, opened, pairs_in, raw_of, shot_of
+from aquin.cli.opening import clip_at, config_at, decode_in, number_in, opened, pairs_in, shot_of
 from aquin.cli.output import printed
 from aquin.errors import AquinError
 
@@ -18,7 +18,7 @@ MODEL_HELP = (
 WEIGHT_HELP = "What counts: frame, skin, or auto: what leaves less where both show skin."
 AGAIN_HELP = "Fit a tone curve and a hue warp to what is left, if that helps."
 PAIR_HELP = "The same thing in hero and shot, in pixels; may be given again."
-ONE_OF_ITS_OWN = ("encoding", "grade", "matrix", "range", "develop", "config")
+ONE_OF_ITS_OWN = ("encoding", "grade", "matrix", "range", "develop", "layer", "config")
 """Options that a production's shot answers itself."""
 
 
@@ -93,6 +93,8 @@ def match(
         float, typer.Option("--strength", help="How much of the correction, in per cent.")
     ] = 100.0,
     pairs: Annotated[list[str] | None, typer.Option("--pair", metavar="X,Y:X,Y", help=PAIR_HELP)] = None,
+    layer: of.Layer = None,
+    hero_layer: Annotated[str | None, typer.Option("--hero-layer", help="The same of the hero.")] = None,
     size: of.Size = 65,
     config: of.Config = None,
     force: of.Force = False,
@@ -111,7 +113,8 @@ def match(
     if not 0 <= strength <= 100:
         raise AquinError("the strength lies from 0 to 100 %", None, "Name another number")
     loaded = config_at(config, hero)
-    heroes, shots = clip_at(hero, hero_encoding, loaded), clip_at(shot, shot_encoding, loaded)
+    heroes = clip_at(hero, hero_encoding, loaded, decode=decode_in(None, hero_layer))
+    shots = clip_at(shot, shot_encoding, loaded, decode=decode_in(None, layer))
     ask = MatchAsk(
         out,
         by=by,
@@ -150,6 +153,7 @@ def render(
     matrix: of.Matrix = None,
     range: of.Range = None,
     develop: of.Develop = None,
+    layer: of.Layer = None,
     config: of.Config = None,
     force: of.Force = False,
     as_json: of.AsJson = False,
@@ -162,7 +166,7 @@ def render(
         if shot is None:
             raise AquinError("a production needs a shot", file, "Name it with --shot")
         for name, given in zip(
-            ONE_OF_ITS_OWN, (encoding, grade, matrix, range, develop, config), strict=True
+            ONE_OF_ITS_OWN, (encoding, grade, matrix, range, develop, layer, config), strict=True
         ):
             if given is not None:
                 raise AquinError(f"a production's shot has its own {name}", file, f"Leave --{name} out")
@@ -175,7 +179,7 @@ def render(
         if encoding is None:
             raise AquinError("how the file was recorded is not known", file, "Name it with --encoding")
         loaded = config_at(config, file)
-        clip = clip_at(file, encoding, loaded, matrix, range, raw_of(develop))
+        clip = clip_at(file, encoding, loaded, matrix, range, decode_in(develop, layer))
         data = render_picture(clip, loaded, grade, target, number_in(clip, frame, timecode))
     printed(data, as_json, lambda d: print(f"{d['out']}: frame {d['frame']} as {d['to']}"))
 

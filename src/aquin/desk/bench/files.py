@@ -20,7 +20,18 @@ from aquin.desk.kit.jobs import Jobs, Latest
 from aquin.errors import AquinError
 from aquin.files import write_text
 from aquin.frames.opening import SUFFIXES
-from aquin.jobs.load_side import ROLES, Loaded, Role, Side, key_of, open_side, reread, size_of, with_chart
+from aquin.jobs.load_side import (
+    ROLES,
+    Loaded,
+    Role,
+    Side,
+    key_of,
+    open_side,
+    reread,
+    size_of,
+    with_chart,
+    with_layer,
+)
 from aquin.late import late
 from aquin.own_files import added_config
 
@@ -105,7 +116,18 @@ class Files(QObject):
     def _ask_encoding(self, role: Role, side: Side, then: Callable[[], None] | None = None) -> None:
         from aquin.desk.kit.picker import Picker
 
-        picker = Picker(self.state.config, side.file, side.encoding, side.matrix, side.range, self.owner)
+        held, decode = self.state.loaded[role], dict(side.raw)
+        pictures = held.clip.source.pictures if held is not None and held.side.file == side.file else ()
+        picker = Picker(
+            self.state.config,
+            side.file,
+            side.encoding,
+            side.matrix,
+            side.range,
+            self.owner,
+            pictures,
+            decode.get("layer", ""),
+        )
         picker.config_changed.connect(self._keep_config)
         self.picker = picker
 
@@ -115,6 +137,7 @@ class Files(QObject):
                 encoding=picker.encoding,
                 matrix=picker.matrix.currentData(),
                 range=picker.range.currentData(),
+                raw=with_layer(side.raw, picker.layer.currentData()) if pictures else side.raw,
             )
             self.state.set_side(role, chosen)
             self.encoding_chosen.emit(role, chosen)

@@ -285,7 +285,11 @@ class BenchLink(QObject):
             "matrix": side.matrix or "",
         }
         try:
-            production.change(f"encoding of {shot.name}: {side.encoding}", replace(shot, **chosen))
+            from aquin.production.raw import decode_of, layer_record
+
+            layer, held = dict(side.raw).get("layer", ""), decode_of(production, shot)
+            other = [] if layer == (held.layer if held else "") else [layer_record(production, shot, layer)]
+            production.change(f"encoding of {shot.name}: {side.encoding}", replace(shot, **chosen), *other)
         except AquinError as error:
             self.told.emit(error.line())
 

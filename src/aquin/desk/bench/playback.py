@@ -18,7 +18,7 @@ from aquin.colour.config import ColourConfig
 from aquin.colour.grade import Grade
 from aquin.desk.kit.preview import as_bytes, fit, show
 from aquin.errors import AquinError
-from aquin.frames import RawDecode
+from aquin.frames import Decode
 from aquin.jobs.load_side import Loaded, Role
 from aquin.measure.clip import Clip
 
@@ -85,7 +85,7 @@ class Player(QThread):
         clips = {}
         for role, track in self.tracks.items():
             side = track.loaded.side
-            raw = RawDecode.of(dict(side.raw)) if side.raw else None
+            raw = Decode.of(dict(side.raw)) if side.raw else None
             clips[role] = Clip.open(side.file, side.encoding, self.config, side.matrix, side.range, raw)
         pool = ThreadPoolExecutor(2, thread_name_prefix="playback")
         try:

@@ -12,7 +12,7 @@ from aquin.colour.grade import Grade
 from aquin.desk.bench.state import Decisions, Pair, dabs_of, dabs_values
 from aquin.errors import AquinError
 from aquin.files import write_text
-from aquin.frames import RawDecode
+from aquin.frames import Decode
 from aquin.jobs.load_side import ROLES, Side
 
 VERSION = 1
@@ -80,7 +80,7 @@ def _side(entry: Any, folder: Path) -> Side:
         entry.get("matrix"),
         entry.get("range"),
         None if corners is None else tuple((float(x), float(y)) for x, y in corners),
-        tuple(RawDecode.of(dict(entry["raw"])).values().items()) if entry.get("raw") else (),
+        tuple(Decode.of(dict(entry["raw"])).values().items()) if entry.get("raw") else (),
         str(entry.get("shot_id") or ""),
     )
 

@@ -15,7 +15,7 @@ from aquin.colour.config import ColourConfig
 from aquin.colour.difference import delta_e00, lab_of_ap1
 from aquin.colour.grade import Grade
 from aquin.errors import AquinError
-from aquin.frames import RawDecode, open_source
+from aquin.frames import Decode, open_source
 from aquin.production import Camera, Shot
 from aquin.production.charting import (
     Mark,
@@ -279,8 +279,8 @@ def frame_of(
     import cv2
 
     take = take_of(production, config, shot)
-    raw = RawDecode.of(take.raw) if take.raw else None
-    source = open_source(take.path, take.matrix or None, take.range or None, raw=raw)  # type: ignore[arg-type]
+    decode = Decode.of(take.raw) if take.raw else None
+    source = open_source(take.path, take.matrix or None, take.range or None, decode=decode)  # type: ignore[arg-type]
     rgb: Float32 = source.read(number).rgb
     source.close()
     high, wide = rgb.shape[:2]

@@ -1,5 +1,6 @@
-"""Choose how a file is to be understood: its encoding, and where needed its range and matrix."""
+"""Choose how a file is to be understood: its encoding, and where needed range, matrix and the picture in it."""
 
+from collections.abc import Sequence
 from pathlib import Path
 
 from PySide6.QtCore import Qt, Signal
@@ -41,6 +42,8 @@ class Picker(QDialog):
         matrix: str | None = None,
         range: str | None = None,
         parent: QWidget | None = None,
+        pictures: Sequence[str] = (),
+        layer: str = "",
     ) -> None:
         super().__init__(parent)
         self.config = config
@@ -66,23 +69,31 @@ class Picker(QDialog):
         self.note.setWordWrap(True)
         self.note.set_role("dim")
         column.addWidget(self.note)
-        column.addLayout(self._signal(matrix, range))
+        column.addLayout(self._signal(matrix, range, pictures, layer))
         column.addLayout(self._buttons())
         self._fill("", encoding)
         self.search.setFocus()
 
-    def _signal(self, matrix: str | None, range: str | None) -> QGridLayout:
-        """Range and matrix, where the file is wrong about them."""
+    def _signal(
+        self, matrix: str | None, range: str | None, pictures: Sequence[str], layer: str
+    ) -> QGridLayout:
+        """Range and matrix, where the file is wrong about them, and the picture of several."""
         grid = QGridLayout()
-        self.range, self.matrix = QComboBox(), QComboBox()
-        for row, (label, box, choices, chosen) in enumerate(
-            (("signal range", self.range, _RANGES, range), ("YCbCr matrix", self.matrix, _MATRICES, matrix))
-        ):
-            grid.addWidget(Words(label), row, 0)
+        self.range, self.matrix, self.layer = QComboBox(), QComboBox(), QComboBox()
+        shown = (("the likeliest", ""), *((p, p) for p in pictures))
+        rows: list[tuple[str, QComboBox, Sequence[tuple[str, str | None]], str | None]] = [
+            ("signal range", self.range, _RANGES, range),
+            ("YCbCr matrix", self.matrix, _MATRICES, matrix),
+            ("picture in the file", self.layer, shown, layer),
+        ]
+        for row, (label, box, choices, chosen) in enumerate(rows):
             for text, value in choices:
                 box.addItem(text, value)
             box.setCurrentIndex(max(box.findData(chosen), 0))
             box.setAccessibleName(label)
+            if box is self.layer and not pictures:
+                continue
+            grid.addWidget(Words(label), row, 0)
             grid.addWidget(box, row, 1)
         grid.setColumnStretch(2, 1)
         return grid

@@ -6,15 +6,17 @@ from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QWidget
+from PySide6.QtGui import QCursor
+from PySide6.QtWidgets import QMenu, QWidget
 
+from aquin.desk.kit.labels import no_mnemonic
 from aquin.desk.session import OfSession
 from aquin.desk.shots.raw_dialog import ask_decode
 from aquin.errors import AquinError
-from aquin.frames import RawDecode
+from aquin.frames import Decode
 from aquin.production.audit import Finding, apply_fix, dismiss
 from aquin.production.heroes import make_hero
-from aquin.production.raw import decode_of, is_raw, keep_decode
+from aquin.production.raw import decode_of, is_raw, keep_decode, keep_layer, pictures_of
 
 if TYPE_CHECKING:
     from aquin.desk.kit.jobs import Jobs
@@ -77,7 +79,7 @@ class ShotActions(QWidget, OfSession):
         shots, production = self.selected, self.production
         if production is None or not shots or not all(is_raw(s) for s in shots):
             return
-        now = decode_of(production, shots[0]) or RawDecode()
+        now = decode_of(production, shots[0]) or Decode()
         said = shots[0].metadata.get("as shot", "") if len(shots) == 1 else ""
         self.raw_dialog = ask_decode(
             self,
@@ -86,6 +88,24 @@ class ShotActions(QWidget, OfSession):
             said,
             lambda decode: self._try(lambda: keep_decode(production, shots, decode)),
         )
+
+    def choose_picture(self) -> None:
+        """Which of the pictures in the selected files is meant, from a list of those that all of them hold."""
+        shots, production = self.selected, self.production
+        if production is None or not shots:
+            return
+        first = pictures_of(shots[0])
+        decode = decode_of(production, shots[0])
+        now = decode.layer if decode is not None else ""
+        self.picture_menu = QMenu(self)
+        for name in ("", *(p for p in first if all(p in pictures_of(s) for s in shots))):
+            action = self.picture_menu.addAction(no_mnemonic(name) if name else "The likeliest")
+            action.setCheckable(True)
+            action.setChecked(name == now)
+            action.triggered.connect(
+                lambda _=False, layer=name: self._try(lambda: keep_layer(production, shots, layer))
+            )
+        self.picture_menu.popup(QCursor.pos())
 
     def fix(self, finding: Finding) -> None:
         production = self.production

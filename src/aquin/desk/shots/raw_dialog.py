@@ -16,14 +16,14 @@ from PySide6.QtWidgets import (
 from aquin.desk.kit.dialogs import open_fitting
 from aquin.desk.kit.labels import Words
 from aquin.desk.kit.number import Number
-from aquin.frames import RawDecode
-from aquin.frames.raw import HIGHLIGHTS, KELVIN
+from aquin.frames import Decode
+from aquin.frames.decode import HIGHLIGHTS, KELVIN
 
 
 class RawDialog(QDialog):
     """Settings of one or many raw stills; `accepted` with `decode`."""
 
-    def __init__(self, parent: QWidget, names: list[str], now: RawDecode, said: str) -> None:
+    def __init__(self, parent: QWidget, names: list[str], now: Decode, said: str) -> None:
         super().__init__(parent)
         self.setWindowTitle("Develop raw stills")
         column = QVBoxLayout(self)
@@ -71,9 +71,9 @@ class RawDialog(QDialog):
         self.half.setChecked(now.half)
 
     @property
-    def decode(self) -> RawDecode:
+    def decode(self) -> Decode:
         kelvin = None if self.as_shot.isChecked() else self.kelvin.value
-        return RawDecode(
+        return Decode(
             self.exposure.value,
             kelvin,
             self.tint.value,
@@ -83,7 +83,7 @@ class RawDialog(QDialog):
 
 
 def ask_decode(
-    parent: QWidget, names: list[str], now: RawDecode, said: str, done: Callable[[RawDecode], None]
+    parent: QWidget, names: list[str], now: Decode, said: str, done: Callable[[Decode], None]
 ) -> RawDialog:
     """Show the settings and hand on what was agreed to."""
     dialog = RawDialog(parent, names, now, said)

@@ -39,7 +39,7 @@ from aquin.desk.shots.model import PictureModel, ShotModel
 from aquin.desk.shots.table import ShotTable, shot_pictures
 from aquin.production import Setup, Shot
 from aquin.production.audit import Finding
-from aquin.production.raw import is_raw
+from aquin.production.raw import is_raw, pictures_of
 
 
 class ShotsView(ShotActions):
@@ -161,6 +161,7 @@ class ShotsView(ShotActions):
             ("Make hero", "Open it as the hero, and note it as the setup's hero (H)", self.make_hero),
             ("Confirm setups", "Agree to the setups that were proposed for these shots", self.confirm),
             ("Develop …", "How these raw stills are developed, before everything else", self.develop),
+            ("Picture …", "Which part or layer of these files is the picture", self.choose_picture),
             ("Take out", "Take it out of the log; the file stays (Del, can be undone)", self.drop),
         ):
             button = QPushButton(words)
@@ -331,6 +332,7 @@ class ShotsView(ShotActions):
             fits = len(shots) == 1 if words in ("On the Bench", "Make hero") else bool(shots)
             button.setEnabled(fits and (words != "Confirm setups" or proposed))
         self.shot_buttons["Develop …"].setVisible(bool(shots) and all(is_raw(s) for s in shots))
+        self.shot_buttons["Picture …"].setVisible(bool(shots) and all(pictures_of(s) for s in shots))
 
     def _setups(self, shots: Iterable[Shot]) -> list[Setup]:
         assert self.production is not None
