@@ -1,5 +1,6 @@
 """Movies: exact codes, matrices, ranges, seeking and timecode."""
 
+import tracemalloc
 from fractions import Fraction
 from pathlib import Path
 
@@ -8,8 +9,10 @@ import numpy as np
 import pytest
 
 from aquin.errors import AquinError
-from aquin.frames import open_source
+from aquin.frames import open_source, ycbcr
+from aquin.frames.chroma_site import LEFT
 from aquin.frames.timecode import frames_of, timecode_of
+from aquin.frames.ycbcr import Planes, to_rgb
 from films import movie
 
 RAMP = np.tile(np.arange(0, 1024, dtype=np.uint16), (16, 1))
@@ -133,6 +136,30 @@ def test_seeking_is_exact_in_any_order(codec: str, name: str, pixels: str, tmp_p
         source.number_at("10:05:00:00")
     source.close()
     assert source.read(3).number == 3
+
+
+@pytest.mark.parametrize("site", [LEFT, (0.5, 0.5), (0.0, 0.0)])
+@pytest.mark.parametrize(("wide", "tall"), [(1, 1), (2, 1), (2, 2), (4, 1), (4, 4)])
+def test_colours_are_the_same_worked_on_in_bands(
+    wide: int, tall: int, site: tuple[float, float], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    h, w = 613, 70
+    random = np.random.default_rng(3)
+    sizes = ((h, w), (-(-h // tall), -(-w // wide)), (-(-h // tall), -(-w // wide)))
+    planes = Planes(*(random.integers(0, 1024, s).astype("<u2") for s in sizes), 10, False)
+    banded = to_rgb(planes, "bt709", "legal", site)
+    monkeypatch.setattr(ycbcr, "BAND", 1024)
+    assert np.array_equal(to_rgb(planes, "bt709", "legal", site), banded)
+
+
+def test_a_large_picture_needs_little_more_memory_than_itself() -> None:
+    sizes = ((2160, 3840), (1080, 1920), (1080, 1920))
+    planes = Planes(*(np.full(s, 500, "<u2") for s in sizes), 10, False)
+    tracemalloc.start()
+    size = to_rgb(planes, "bt709", "legal").nbytes
+    _, peak = tracemalloc.get_traced_memory()
+    tracemalloc.stop()
+    assert peak < 1.3 * size
 
 
 def test_timecode_counts_by_smpte_st_12() -> None:

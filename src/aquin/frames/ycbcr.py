@@ -18,6 +18,10 @@ WEIGHTS: dict[str, tuple[float, float]] = {
 }
 
 
+BAND = 256
+"""Lines that are worked on at once: a multiple of every factor of subsampling."""
+
+
 @dataclass(frozen=True)
 class Planes:
     """Integer planes as stored. For `rgb`, luma is green and the others are blue and red; grey has no chroma."""
@@ -54,30 +58,45 @@ def to_rgb(planes: Planes, matrix: Matrix, range: Range, site: Site = LEFT) -> F
     top = float(2**planes.bits - 1)
     black, white = (16 * step, 235 * step) if range == "legal" else (0.0, top)
     scale = np.float32(1 / (white - black))
-    luma = (planes.luma.astype(np.float32) - np.float32(black)) * scale
     if planes.cb is None or planes.cr is None:
-        return np.repeat(luma[:, :, None], 3, axis=2)
+        return np.repeat(
+            ((planes.luma.astype(np.float32) - np.float32(black)) * scale)[:, :, None], 3, axis=2
+        )
     if planes.rgb:
+        luma = (planes.luma.astype(np.float32) - np.float32(black)) * scale
         blue, red = ((p.astype(np.float32) - np.float32(black)) * scale for p in (planes.cb, planes.cr))
         return np.stack([red, luma, blue], axis=2)
     reach = 224 * step if range == "legal" else top
     middle = float(2 ** (planes.bits - 1))
-    h, w = luma.shape
+    h, w = planes.luma.shape
     kr, kb = WEIGHTS[matrix]
     kg = 1 - kr - kb
     rgb = np.empty((h, w, 3), np.float32)
-    rgb[...] = luma[:, :, None]
-    del luma
-    for plane, share, mine in (
-        (planes.cb, kb, 2),
-        (planes.cr, kr, 0),
-    ):  # one after the other: half the memory
-        small = (plane.astype(np.float32) - np.float32(middle)) * np.float32(1 / reach)
-        chroma = _to_full_size(small, h, w) if site == LEFT else _sited(small, h, w, site)
-        rgb[..., mine] += np.float32(2 * (1 - share)) * chroma
-        chroma *= np.float32(2 * (1 - share) * share / kg)
-        rgb[..., 1] -= chroma
+    for top in np.arange(0, h, BAND):  # what is made on the way stays small
+        rows = slice(int(top), min(int(top) + BAND, h))
+        band = rgb[rows]
+        band[...] = ((planes.luma[rows].astype(np.float32) - np.float32(black)) * scale)[:, :, None]
+        for plane, share, mine in ((planes.cb, kb, 2), (planes.cr, kr, 0)):
+            chroma = _chroma(plane, rows, h, w, site, middle, reach)
+            band[..., mine] += np.float32(2 * (1 - share)) * chroma
+            chroma *= np.float32(2 * (1 - share) * share / kg)
+            band[..., 1] -= chroma
     return rgb
+
+
+def _chroma(
+    plane: NDArray[Any], rows: slice, h: int, w: int, site: Site, middle: float, reach: float
+) -> Float32:
+    """Some lines of a chroma plane, -0.5 to 0.5, on the luma grid of (h, w): from its samples there and one more on
+    either side.
+    """
+    factor = _factor(h, plane.shape[0])
+    low = max(rows.start // factor - 1, 0)
+    high = min(-(-rows.stop // factor) + 1, plane.shape[0])
+    lines = min(high * factor, h) - low * factor
+    small = (plane[low:high].astype(np.float32) - np.float32(middle)) * np.float32(1 / reach)
+    full = _to_full_size(small, lines, w) if site == LEFT else _sited(small, lines, w, site)
+    return full[rows.start - low * factor : rows.stop - low * factor].copy()
 
 
 def _to_full_size(plane: Float32, h: int, w: int) -> Float32:
