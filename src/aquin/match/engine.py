@@ -208,8 +208,8 @@ def gather(
 SUPPORTED = 0.5
 """Sureness of charts, points and named pairs together, from which the same materials are not asked."""
 ALIKE = 0.37
-"""Kinship from which two pictures show the same materials: on seeds that it was not chosen on, 96.5 % of unrelated pairs
-of photographs stay under it, and 4.4 % of two parts of one photograph that two cameras filmed (`benchmarks/matching.py
+"""Kinship from which two pictures show the same materials: on seeds that it was not chosen on, 96.5 % of unrelated
+photographs stay under it, and 4.4 % of two parts of one photograph that two cameras filmed (`benchmarks/matching.py
 unrelated`).
 """
 LIKELY = 0.6
