@@ -178,7 +178,8 @@ def unrelated(seed: int) -> None:
     refused, lost = (np.mean(np.array(x) < ALIKE) for x in (apart, alike))
     print(
         f"seed {seed}: of {len(apart)} unrelated pairs {refused:.1%} are refused at {ALIKE}, of {len(alike)} related "
-        f"ones {lost:.1%}; unrelated at 95 %: {np.percentile(apart, 95):.2f}, related at 5 %: {np.percentile(alike, 5):.2f}"
+        f"ones {lost:.1%}; unrelated at 95 %: {np.percentile(apart, 95):.2f}, "
+        f"related at 5 %: {np.percentile(alike, 5):.2f}"
     )
 
 

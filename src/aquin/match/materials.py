@@ -85,8 +85,8 @@ class Materials:
 
 
 UNLIKELY = (0.3, 0.1, 0.4)
-"""What a stop between the channels, one of exposure and one of doubt about white cost in likeness (chosen on photographs,
-seeds 101 and 102 of `benchmarks/matching.py unrelated`).
+"""What a stop between the channels, one of exposure and one of doubt about white cost in likeness (chosen on
+photographs, seeds 101 and 102 of `benchmarks/matching.py unrelated`).
 """
 
 
