@@ -4,16 +4,19 @@ import json
 from collections.abc import Iterator
 from dataclasses import replace
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
 
 from aquin.colour.grade import Balance
 from aquin.colour.grade import Grade as Correction
+from aquin.desk.kit.axes import unsureness
 from aquin.errors import AquinError
 from aquin.match.level import Witness
-from aquin.production import Camera, Grade, Production, Setup, Shot
-from aquin.production.cells import Cell, agree, board, keep_tolerances, tolerances_of, without_trims
+from aquin.measure.ledger import Evidence
+from aquin.production import Camera, Grade, Production, Setup, Shot, ledgers
+from aquin.production.cells import Cell, State, agree, board, keep_tolerances, tolerances_of, without_trims
 from aquin.production.grading import balance_of, held_grade, keep_grade, propagate, trim_of
 from aquin.production.heroes import (
     hero_of,
@@ -285,6 +288,30 @@ def test_an_odd_exposure_gets_a_trim_of_its_own(filmed: Path, settled: Path) -> 
     ]
     assert any(trim_of(production, s) is not None for s in later)
     production.close()
+
+
+def test_what_only_statistics_say_is_neither_within_nor_off(
+    shoot: Production, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    place = at(shoot, "pier", "Egret")
+    before = cell(board(shoot, config_of(shoot)), "pier", "Egret")
+    row = before.row("saturation")
+    assert row is not None and not row.doubtful
+    known = ledgers.shot_evidence
+
+    def by_statistics(*words: Any) -> tuple[Evidence | None, str]:
+        return known(*words)[0], "statistics"
+
+    monkeypatch.setattr(ledgers, "shot_evidence", by_statistics)
+    monkeypatch.setattr(Shoot, "source", lambda *_: None)
+    found = board(shoot, config_of(shoot))[place]
+    assert found.by == "statistics" and found.state in (State.DOUBT, State.OFF)
+    assert found.off == sum(np.isfinite(r.beside) and not r.within and not r.doubtful for r in found.rows)
+    row = found.row("saturation")
+    assert row is not None and row.doubtful and not row.within
+    exposure = found.row("exposure")
+    assert exposure is not None and np.isfinite(exposure.beside) and not exposure.weak
+    assert "saturation by statistics alone" in unsureness(found.rows)
 
 
 def test_ledgers_are_plain_values_in_the_cache(settled: Path) -> None:

@@ -13,12 +13,14 @@ import pytest
 
 from aquin.colour.grade import Grade
 from aquin.colour.over_time import change_at
+from aquin.colour.white import STOPS_A_MIRED
 from aquin.jobs.follow_light import follow_light, forget_keys, write_list
 from aquin.jobs.render_frame import Target, render_shot
+from aquin.match.drift import from_parts
 from aquin.production import Production, Setup, Shot
 from aquin.production.audit import run_audit
 from aquin.production.grading import held_grade, trim_of
-from aquin.production.over_time import follow, graded_after, keep
+from aquin.production.over_time import Followed, follow, graded_after, keep
 from aquin.production.settings import config_of
 from aquin.production.shoot import Shoot, frame_of
 from aquin.production.trims import accept, trims_for
@@ -162,3 +164,24 @@ def test_the_command_tells_keeps_and_takes_back(production: Production, tmp_path
     assert "held still" in said
     code, _, error = plain("follow", path, "coffee", "--tolerance", "7")
     assert code == 2 and "tolerance" in error
+
+
+@pytest.mark.parametrize(
+    ("parts", "words"),
+    [
+        ([(0, 0, 0), (-0.3, 0, 0), (-0.6, 0, 0)], "light falls by 0.60 st within the take"),
+        ([(0, 0, 0), (0.4, 12, 0)], "light rises by 0.40 st and turns 12 mired warmer within the take"),
+        ([(0.01, 0, 0), (0, -13, 0)], "white turns 13 mired cooler within the take"),
+        ([(0, -9, 0), (0.01, 4, 0), (0, 0, 0)], "white turns 13 mired warmer within the take"),
+        ([(0, 0, 0), (0, 0, 0.12)], "white turns greener by 0.12 st within the take"),
+    ],
+)
+def test_only_what_changes_is_put_into_words(parts: list[tuple[float, float, float]], words: str) -> None:
+    rows = from_parts(np.array(parts, np.float64) * (1, STOPS_A_MIRED, 1))
+    frames = tuple(range(len(rows)))
+    assert (
+        Followed(
+            Shot("", "a.mkv", "a"), frames, rows, np.full(len(rows), 0.01), "the same points", rows
+        ).words
+        == words
+    )

@@ -72,8 +72,8 @@ def to_rgb(planes: Planes, matrix: Matrix, range: Range, site: Site = LEFT) -> F
     kr, kb = WEIGHTS[matrix]
     kg = 1 - kr - kb
     rgb = np.empty((h, w, 3), np.float32)
-    for top in np.arange(0, h, BAND):  # what is made on the way stays small
-        rows = slice(int(top), min(int(top) + BAND, h))
+    for first in np.arange(0, h, BAND):  # what is made on the way stays small
+        rows = slice(int(first), min(int(first) + BAND, h))
         band = rgb[rows]
         band[...] = ((planes.luma[rows].astype(np.float32) - np.float32(black)) * scale)[:, :, None]
         for plane, share, mine in ((planes.cb, kb, 2), (planes.cr, kr, 0)):

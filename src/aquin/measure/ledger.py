@@ -116,6 +116,8 @@ class Row:
     """What this picture beside its hero's says of `after`, where it says something."""
     doubt: float = float("nan")
     """Standard error of that."""
+    weak: bool = False
+    """Whether nothing but the distributions of colours speaks for it, which may mean nothing."""
 
     @property
     def value(self) -> float:
@@ -125,6 +127,8 @@ class Row:
     @property
     def doubtful(self) -> bool:
         """Whether it is not known well enough (two standard errors) to say that it is within tolerance, or not."""
+        if self.weak:
+            return True
         limit = self.axis.tolerance
         return bool(self.doubt > limit and abs(self.value) <= limit + 2 * self.doubt)
 

@@ -341,11 +341,11 @@ def _rows(
     for axis in axes(limits):
         rows = [r for s in follows for r in s.rows if r.axis.name == axis.name]
         if axis.name not in found and rows and (axis.picture or not by):
-            middle = [
+            of_hero, of_shot, difference, after = (
                 float(np.median([getattr(r, n) for r in rows]))
                 for n in ("hero", "shot", "difference", "after")
-            ]
-            found[axis.name] = Row(axis, *middle)
+            )
+            found[axis.name] = Row(axis, of_hero, of_shot, difference, after, weak=all(r.weak for r in rows))
     for name in ("exposure", "warmth", "tint"):  # a cell is as good as its worst shot
         sound = [s for s in states if not s.findings] or states
         seen = [r for s in sound for r in s.rows if r.axis.name == name and np.isfinite(r.beside)]

@@ -194,4 +194,7 @@ def shot_ledger(
             return [], ""
         nothing = Evidence(np.ones((1, 3)), np.ones((1, 3)), np.ones(1, bool))
         return [r for r in measure(nothing, Correction(), pictures, tolerances) if r.axis.picture], ""
-    return on_the_axes(measure(evidence, grade, pictures, tolerances), beside), by
+    rows = on_the_axes(measure(evidence, grade, pictures, tolerances), beside)
+    if by == "statistics":
+        rows = [r if r.axis.picture or np.isfinite(r.beside) else replace(r, weak=True) for r in rows]
+    return rows, by

@@ -300,7 +300,8 @@ def _kept(
     if hero.camera_id == camera_id:
         main = main_hero(production, production.get(Setup, setup_id))
         words = f"{chosen.title} by {by} to the main hero {main.name if main else ''}"
-    words += f", dE00 {row.difference:.1f} to {row.after:.1f}"
+    if by != "statistics":  # there are no pairs of colours
+        words += f", dE00 {row.difference:.1f} to {row.after:.1f}"
     more: dict[str, Any] = {
         "hero": hero.id,
         "by": by,

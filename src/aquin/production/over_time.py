@@ -171,14 +171,27 @@ class Followed:
     def words(self) -> str:
         """How it changes, for people."""
         parts = to_parts(self.left) / np.array([1.0, STOPS_A_MIRED, 1.0])
-        stops, mired = parts[:, 0], parts[:, 1]
-        least, most = int(np.argmin(stops)), int(np.argmax(stops))
-        way = "falls" if least > most else "rises"
-        warm = mired[max(least, most)] - mired[min(least, most)]
-        cast = (
-            f" and turns {abs(warm):.0f} mired {'warmer' if warm > 0 else 'cooler'}" if abs(warm) >= 4 else ""
-        )
-        return f"light {way} by {stops[most] - stops[least]:.2f} st{cast} within the take"
+        stops, mired, green = (_swing(parts[:, k]) for k in range(3))
+        said = []
+        if abs(stops) >= SEEN_STOPS:
+            said.append(f"light {'rises' if stops > 0 else 'falls'} by {abs(stops):.2f} st")
+        if abs(mired) >= SEEN_MIRED:
+            turns = f"turns {abs(mired):.0f} mired {'warmer' if mired > 0 else 'cooler'}"
+            said.append(turns if said else f"white {turns}")
+        if not said:
+            way = "greener" if green > 0 else "more magenta"
+            said.append(f"white turns {way} by {abs(green):.2f} st")
+        return f"{' and '.join(said)} within the take"
+
+
+SEEN_STOPS, SEEN_MIRED = 0.05, 4.0
+"""Changes within a take that are put into words."""
+
+
+def _swing(values: Float64) -> float:
+    """(n,) from the earlier to the later of the least and the largest."""
+    low, high = int(np.argmin(values)), int(np.argmax(values))
+    return float(values[max(low, high)] - values[min(low, high)])
 
 
 def follow(

@@ -62,6 +62,7 @@ def _shots_data(cell: Cell) -> list[dict[str, Any]]:
                 r.axis.name: {
                     "value": r.value,
                     "doubt": None if np.isnan(r.doubt) else r.doubt,
+                    "weak": r.weak,
                     "unit": r.axis.unit,
                     "within": r.within,
                 }

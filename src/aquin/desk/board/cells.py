@@ -16,7 +16,7 @@ from PySide6.QtGui import QIcon, QPainter, QPen, QPixmap, QResizeEvent
 from PySide6.QtWidgets import QHeaderView, QStyle, QStyledItemDelegate, QStyleOptionViewItem, QTableView
 
 from aquin.desk.kit import theme
-from aquin.desk.kit.axes import difference_text, doubt_text, standing
+from aquin.desk.kit.axes import difference_text, doubt_text, shown_doubt, standing
 from aquin.desk.kit.gauge import draw_gauge
 from aquin.desk.kit.thumbs import Thumbs
 from aquin.production.cells import GAUGES, Cell, State
@@ -222,7 +222,7 @@ class CellPainter(QStyledItemDelegate):
                 y = place.center().y()
                 p.drawLine(QPointF(place.left() + 6, y), QPointF(place.right() - 6, y))
                 continue
-            draw_gauge(p, place, row.value, row.axis.tolerance, row.doubt)
+            draw_gauge(p, place, row.value, row.axis.tolerance, shown_doubt(row))
 
 
 class BoardTable(QTableView):

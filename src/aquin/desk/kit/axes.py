@@ -76,9 +76,16 @@ def difference_text(axis: Axis, difference: float) -> str:
 
 def doubt_text(row: Row) -> str:
     """The standard error behind a difference, where it is known."""
+    if row.weak:
+        return " by statistics alone"
     if not math.isfinite(row.doubt):
         return ""
     return f" ±{row.doubt:.{1 if row.axis.unit == 'mired' else 2}f}"
+
+
+def shown_doubt(row: Row) -> float:
+    """How long the bar of doubt in its gauge is: all of it where the number may mean nothing."""
+    return math.inf if row.weak else row.doubt
 
 
 def standing(row: Row) -> str:
@@ -104,7 +111,7 @@ def disagreement(rows: Sequence[Row]) -> str:
 def unsureness(rows: Sequence[Row]) -> str:
     """What decides and is not known well enough, and what would settle it."""
     found = [
-        f"{r.axis.name}{doubt_text(r)} {UNITS.get(r.axis.unit, r.axis.unit)}"
+        f"{r.axis.name}{doubt_text(r)}" + ("" if r.weak else f" {UNITS.get(r.axis.unit, r.axis.unit)}")
         for r in rows
         if r.axis.name in MAIN and r.doubtful
     ]
