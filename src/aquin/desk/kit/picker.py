@@ -80,7 +80,8 @@ class Picker(QDialog):
         """Range and matrix, where the file is wrong about them, and the picture of several."""
         grid = QGridLayout()
         self.range, self.matrix, self.layer = QComboBox(), QComboBox(), QComboBox()
-        shown = (("the likeliest", ""), *((p, p) for p in pictures))
+        likeliest = f"the likeliest ({pictures[0]})" if pictures else ""
+        shown = ((likeliest, ""), *((p, p) for p in pictures))
         rows: list[tuple[str, QComboBox, Sequence[tuple[str, str | None]], str | None]] = [
             ("signal range", self.range, _RANGES, range),
             ("YCbCr matrix", self.matrix, _MATRICES, matrix),

@@ -99,7 +99,7 @@ class ShotActions(QWidget, OfSession):
         now = decode.layer if decode is not None else ""
         self.picture_menu = QMenu(self)
         for name in ("", *(p for p in first if all(p in pictures_of(s) for s in shots))):
-            action = self.picture_menu.addAction(no_mnemonic(name) if name else "The likeliest")
+            action = self.picture_menu.addAction(no_mnemonic(name or f"The likeliest ({first[0]})"))
             action.setCheckable(True)
             action.setChecked(name == now)
             action.triggered.connect(

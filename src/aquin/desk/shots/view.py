@@ -249,7 +249,8 @@ class ShotsView(ShotActions):
         self.pages.setCurrentIndex(2 if empty else (1 if self.shows_pictures else 0))
         shown = len(self.model.shots) if self.model is not None else 0
         total = len(self.production.all(Shot)) if self.production is not None else 0
-        self.count.setText(f"{shown} of {total}" if shown != total else f"{total} shots" if total else "")
+        words = "1 shot" if total == 1 else f"{total} shots" if total else ""
+        self.count.setText(f"{shown} of {total}" if shown != total else words)
         for widget in (
             self.filter,
             self.by,
