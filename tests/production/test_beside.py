@@ -10,7 +10,16 @@ import pytest
 from aquin.colour.grade import Balance
 from aquin.measure.ledger import AXES, Row
 from aquin.production import Production
-from aquin.production.beside import Verdict, agreed, beside_of, by_points, of_cell, on_the_axes, without
+from aquin.production.beside import (
+    SURER,
+    Verdict,
+    agreed,
+    beside_of,
+    by_points,
+    of_cell,
+    on_the_axes,
+    without,
+)
 from aquin.production.cells import State, board
 from aquin.production.settings import config_of
 from aquin.production.shoot import Shoot
@@ -131,8 +140,12 @@ def test_rows_carry_value_and_doubt_in_their_units() -> None:
     axes = {a.name: Row(a, 0.0, 0.0, 0.0, 0.0) for a in AXES}
     rows = {r.axis.name: r for r in on_the_axes(list(axes.values()), said)}
     assert rows["exposure"].beside == pytest.approx(0.2) and rows["exposure"].doubt == pytest.approx(0.05)
-    assert rows["warmth"].beside == pytest.approx(8, abs=0.05) and rows["warmth"].doubt == pytest.approx(5)
-    assert rows["tint"].beside == pytest.approx(1, abs=0.05) and rows["tint"].doubt == pytest.approx(1.06)
+    assert rows["warmth"].beside == pytest.approx(8, abs=0.05) and rows["warmth"].doubt == pytest.approx(
+        5 * SURER
+    )
+    assert rows["tint"].beside == pytest.approx(1, abs=0.05) and rows["tint"].doubt == pytest.approx(
+        1.06 * SURER
+    )
     assert not np.isfinite(rows["contrast"].beside)
 
 
