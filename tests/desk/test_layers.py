@@ -68,6 +68,12 @@ def test_each_picture_of_a_file_can_be_chosen(file: Path) -> None:
     assert "two: shine" in told.value.line()
 
 
+def test_a_file_of_one_picture_refuses_another(hero_file: Path, shot_file: Path) -> None:
+    for path in (hero_file, shot_file):  # a still and a movie
+        with pytest.raises(AquinError, match="beauty"):
+            open_source(path, decode=Decode(layer="beauty"))
+
+
 def test_no_layer_leaves_what_was_kept_before_as_it_was() -> None:
     assert "layer" not in Decode().values() and Decode.of(Decode(layer="a").values()).layer == "a"
 

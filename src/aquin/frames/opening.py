@@ -54,6 +54,9 @@ def open_source(
         raise AquinError(
             f"the file can't be read ({error.strerror})", path, "Check its permissions"
         ) from error
+    layer = decode.layer if decode is not None else ""
+    if layer and suffix not in STILLS:
+        raise AquinError(f"this file holds one picture, not '{layer}'", path, "Leave the layer out")
     if suffix in MOVIES:
         from aquin.frames.movies import open_movie
 
@@ -64,7 +67,6 @@ def open_source(
         return open_raw({0: path} if alone else siblings(path), path, decode)
     from aquin.frames.stills import open_stills
 
-    layer = decode.layer if decode is not None else ""
     return open_stills({0: path} if alone else siblings(path), path, matrix, range, layer)
 
 

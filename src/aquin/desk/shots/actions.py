@@ -6,7 +6,6 @@ from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Signal
-from PySide6.QtGui import QCursor
 from PySide6.QtWidgets import QMenu, QWidget
 
 from aquin.desk.kit.labels import no_mnemonic
@@ -89,8 +88,8 @@ class ShotActions(QWidget, OfSession):
             lambda decode: self._try(lambda: keep_decode(production, shots, decode)),
         )
 
-    def choose_picture(self) -> None:
-        """Which of the pictures in the selected files is meant, from a list of those that all of them hold."""
+    def choose_picture(self, below: QWidget) -> None:
+        """Which of the pictures in the selected files is meant, from those that all of them hold."""
         shots, production = self.selected, self.production
         if production is None or not shots:
             return
@@ -105,7 +104,7 @@ class ShotActions(QWidget, OfSession):
             action.triggered.connect(
                 lambda _=False, layer=name: self._try(lambda: keep_layer(production, shots, layer))
             )
-        self.picture_menu.popup(QCursor.pos())
+        self.picture_menu.popup(below.mapToGlobal(below.rect().bottomLeft()))
 
     def fix(self, finding: Finding) -> None:
         production = self.production

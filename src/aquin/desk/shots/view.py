@@ -161,7 +161,7 @@ class ShotsView(ShotActions):
             ("Make hero", "Open it as the hero, and note it as the setup's hero (H)", self.make_hero),
             ("Confirm setups", "Agree to the setups that were proposed for these shots", self.confirm),
             ("Develop …", "How these raw stills are developed, before everything else", self.develop),
-            ("Picture …", "Which part or layer of these files is the picture", self.choose_picture),
+            ("Picture …", "Which part or layer of these files is the picture", self._ask_picture),
             ("Take out", "Take it out of the log; the file stays (Del, can be undone)", self.drop),
         ):
             button = QPushButton(words)
@@ -171,6 +171,9 @@ class ShotsView(ShotActions):
             bar.addWidget(button)
             self.shot_buttons[words] = button
         return bar
+
+    def _ask_picture(self) -> None:
+        self.choose_picture(self.shot_buttons["Picture …"])
 
     # the production
 
