@@ -1,6 +1,8 @@
 """The view baked into a LUT for the preview, with its error known. Measuring and exporting never come here."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 import PyOpenColorIO as ocio
@@ -33,7 +35,7 @@ class BakedView:
     error_code10: tuple[float, float]
 
     @classmethod
-    def bake(cls, view: Processor, size: int = 49, seed: int = 1) -> "BakedView":
+    def bake(cls, view: Callable[[Any], Any], size: int = 49, seed: int = 1) -> "BakedView":
         """Bake a view (scene-linear AP1 to signal) and measure it on 20 000 colours between the grid points.
 
         The colours are scene-like: neutral levels from 9 stops under to 5 over grey, with channel ratios of up to 2

@@ -141,6 +141,14 @@ class ColourConfig:
         group.appendTransform(_matrix(AP0_TO_AP1))
         return self._processor(group, "to linear", encoding)
 
+    def steps_to_linear(self, encoding: str) -> list[Any]:
+        """Encoding to scene-linear AP1 as OpenColorIO's own steps, to be written into a file."""
+        group = ocio.GroupTransform()
+        group.appendTransform(ocio.ColorSpaceTransform(src=self.resolve(encoding), dst=_INTERCHANGE))
+        group.appendTransform(_matrix(AP0_TO_AP1))
+        built = self._config.getProcessor(group).getOptimizedProcessor(ocio.OPTIMIZATION_LOSSLESS)
+        return list(built.createGroupTransform())
+
     def fingerprint(self, encoding: str) -> str:
         """Changes when what the encoding means in this configuration does."""
         transform = ocio.ColorSpaceTransform(src=self.resolve(encoding), dst=_INTERCHANGE)
@@ -162,6 +170,18 @@ class ColourConfig:
         group.appendTransform(_matrix(np.linalg.inv(AP0_TO_AP1)))
         group.appendTransform(ocio.DisplayViewTransform(src=_INTERCHANGE, display=display, view=view))
         return self._processor(group, "view", display, view)
+
+    def unview(self, display: str, view: str) -> "Processor":
+        """A display's signal back to scene-linear AP1, as far as the view can be undone. Raises AquinError."""
+        self.view(display, view)  # says what is wrong with the pair
+        group = ocio.GroupTransform()
+        group.appendTransform(
+            ocio.DisplayViewTransform(
+                src=_INTERCHANGE, display=display, view=view, direction=ocio.TRANSFORM_DIR_INVERSE
+            )
+        )
+        group.appendTransform(_matrix(AP0_TO_AP1))
+        return self._processor(group, "unview", display, view)
 
     def _processor(self, transform: Any, *key: str) -> "Processor":
         """The transform ready to run; it is built once, since a configuration never changes."""

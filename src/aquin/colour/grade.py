@@ -1,5 +1,5 @@
-"""One shot's correction: balance, matrix or root polynomial in scene-linear, then CDL trim, tone curve and hue warp
-in ACEScct.
+"""One shot's correction: balance, matrix or root polynomial in scene-linear, then zone gains, CDL trim, tone curve and
+hue warp in ACEScct.
 
 Regions and softness, the last parts, need to know where in the picture a pixel is and what is around it: see
 `picture`.
@@ -21,6 +21,7 @@ from aquin.colour.region import MOST, WHOLE, Region, Window
 from aquin.colour.root_polynomial import TERMS, Root, expand, root_rows
 from aquin.colour.tone_curve import ToneCurve
 from aquin.colour.white import ACES_DUV, ACES_MIRED, MIRED_MAX, MIRED_MIN, mired_duv, xy_at
+from aquin.colour.zones import ZoneGains
 
 POINTS_PER_STOP = float(np.log10(2) / 0.025)
 """Printer points in a stop: a point is 0.025 in log10 exposure, so 12.04."""
@@ -83,8 +84,8 @@ Matrix3 = tuple[Triple, Triple, Triple]
 
 @dataclass(frozen=True)
 class Grade:
-    """Balance, then an optional 3x3 matrix or root polynomial (scene-linear AP1), then the trim, tone curve and hue
-    warp on ACEScct.
+    """Balance, then an optional 3x3 matrix or root polynomial (scene-linear AP1), then gains by zones, the trim, tone
+    curve and hue warp on ACEScct.
 
     `softness`: sigma in pixels of a Gaussian blur at the production's raster, 0 to 8. `regions`: trims of parts of
     the picture, in order. `keys`: how exposure and white move over the take's frames (see `at`); where no frame is
@@ -100,6 +101,7 @@ class Grade:
     softness: float = 0.0
     regions: tuple[Region, ...] = ()
     keys: tuple[Key, ...] = ()
+    zones: ZoneGains | None = None
 
     def at(self, frame: int) -> "Grade":
         """The grade of one frame, which does not move."""
@@ -146,6 +148,7 @@ class Grade:
         parts = (
             ("3x3 matrix", self.matrix),
             ("root polynomial", self.root),
+            ("zone gains", self.zones),
             ("tone curve", self.curve),
             ("hue warp", self.warp),
         )
@@ -204,11 +207,12 @@ class Grade:
         )
         keys = keys_of([[key.frame, *(k * v for v in key.change)] for key in self.keys])
         soft = k * self.softness
-        return Grade(balance, trim, matrix, root, warp, curve, soft, regions, keys)  # type: ignore[arg-type]
+        zones = None if self.zones is None else ZoneGains.of(k * self.zones.rows)
+        return Grade(balance, trim, matrix, root, warp, curve, soft, regions, keys, zones)  # type: ignore[arg-type]
 
     def values(self) -> dict[str, Any]:
         """As plain values for a file: stops, gains, slope, offset, power, saturation, matrix, and where used root,
-        turn and scale, lift, softness, regions and keys.
+        turn and scale, lift, softness, regions, keys and zones.
         """
         more: dict[str, Any] = {}
         if self.root is not None:
@@ -223,6 +227,8 @@ class Grade:
             more["regions"] = [r.values() for r in self.regions]
         if self.keys:
             more["keys"] = [k.values() for k in self.keys]
+        if self.zones is not None:
+            more["zones"] = self.zones.values()
         return more | {
             "stops": self.balance.stops,
             "gains": list(self.balance.gains),
@@ -269,7 +275,8 @@ class Grade:
         if len(regions) > MOST:
             raise ValueError(f"a grade holds up to {MOST} regions")
         keys = keys_of(values.get("keys") or ())
-        return cls(balance, trim, matrix, root, warp, curve, softness, regions, keys)  # type: ignore[arg-type]
+        zones = None if values.get("zones") is None else ZoneGains.of(values["zones"])
+        return cls(balance, trim, matrix, root, warp, curve, softness, regions, keys, zones)  # type: ignore[arg-type]
 
     def apply_linear(self, linear: Floats) -> Floats:
         """(..., 3) scene-linear AP1 to graded ACEScct, unclamped, without regions and softness; the float type is
@@ -283,7 +290,10 @@ class Grade:
             out = out @ np.asarray(self.matrix, kind).T
         if self.root is not None:
             out = expand(out) @ np.asarray(self.root, kind).T
-        out = self.trim.apply(acescct.encode(out))
+        out = acescct.encode(out)
+        if self.zones is not None:
+            out = self.zones.apply(out)
+        out = self.trim.apply(out)
         if self.curve is not None:
             out = self.curve.apply(out)
         return out if self.warp is None else self.warp.apply(out)

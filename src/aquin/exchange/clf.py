@@ -11,7 +11,6 @@ from aquin.colour.cdl import LUMA
 from aquin.colour.grade import Grade
 from aquin.colour.hue_warp import AXES, HueWarp
 from aquin.colour.root_polynomial import expand
-from aquin.colour.tone_curve import ToneCurve
 from aquin.errors import AquinError
 from aquin.files import write_safely
 
@@ -31,16 +30,16 @@ ROOT = (-0.1, 1.25)
 
 
 def write(path: Path, grade: Grade, identity: str, note: str = "", force: bool = False) -> None:
-    """ACEScct to ACEScct: decode, balance and matrix in scene-linear, encode, CDL without clamping, the tone curve as a
-    half-domain 1D table, and only what CLF has no step for, a root polynomial and a hue warp, as 3D tables. Raises
-    AquinError.
+    """ACEScct to ACEScct: decode, balance and matrix in scene-linear, encode, CDL without clamping, zone gains and the
+    tone curve as half-domain 1D tables, and only what CLF has no step for, a root polynomial and a hue warp, as 3D
+    tables. Raises AquinError.
     """
     group = ocio.GroupTransform()
     metadata = group.getFormatMetadata()
     metadata.setID(identity)
     if note:
         metadata.addChildElement("Description", note)
-    _steps(group, grade)
+    append_steps(group, grade)
     try:
         config = ocio.Config.CreateRaw()
         text = group.write("Academy/ASC Common LUT Format", config)
@@ -55,29 +54,31 @@ def write(path: Path, grade: Grade, identity: str, note: str = "", force: bool =
     write_safely(path, put, force)
 
 
-def _steps(group: "ocio.GroupTransform", grade: Grade) -> None:
-    group.appendTransform(_acescct(ocio.TRANSFORM_DIR_INVERSE))
+def append_steps(group: "ocio.GroupTransform", grade: Grade) -> None:
+    """A grade's steps, from ACEScct to ACEScct."""
+    group.appendTransform(acescct_step(ocio.TRANSFORM_DIR_INVERSE))
     full = np.eye(4)
     full[:3, :3] = np.asarray(grade.matrix or np.eye(3)) @ np.diag(grade.balance.factors)
     group.appendTransform(ocio.MatrixTransform(full.ravel().tolist()))
-    group.appendTransform(_acescct(ocio.TRANSFORM_DIR_FORWARD))
+    group.appendTransform(acescct_step(ocio.TRANSFORM_DIR_FORWARD))
     if grade.root is not None:
         _root(group, np.asarray(grade.root, np.float64))
+    if grade.zones is not None:
+        group.appendTransform(_by_channel(grade.zones.apply(np.repeat(_halves()[:, None], 3, 1))))
     trim = grade.trim
     step = ocio.CDLTransform(slope=trim.slope, offset=trim.offset, power=trim.power, sat=trim.saturation)
     step.setStyle(ocio.CDL_NO_CLAMP)
     group.appendTransform(step)
     if grade.curve is not None:
-        group.appendTransform(_curve(grade.curve))
+        group.appendTransform(_by_channel(np.repeat(grade.curve.apply(_halves())[:, None], 3, 1)))
     if grade.warp is not None:
         _warp(group, grade.warp)
 
 
-def _curve(curve: ToneCurve) -> "ocio.Lut1DTransform":
-    """One value for each number that a half float can hold, so that nothing is clamped."""
-    y = curve.apply(_halves())
+def _by_channel(values: Floats) -> "ocio.Lut1DTransform":
+    """(65536, 3): one value for each number that a half float can hold, so that nothing is clamped."""
     table = ocio.Lut1DTransform(65536, True)
-    table.setData(np.repeat(y.astype(np.float32)[:, None], 3, 1).ravel())
+    table.setData(values.astype(np.float32).ravel())
     table.setFileOutputBitDepth(ocio.BIT_DEPTH_F32)
     return table
 
@@ -98,7 +99,9 @@ def _warp(group: "ocio.GroupTransform", warp: HueWarp) -> None:
     chroma = np.concatenate([-right[:0:-1], right])
     low, high = LEVELS
     level = low + (high - low) * node
-    _matrix(group, axes / np.array([[high - low], [1.0], [1.0]]), np.array([-low / (high - low), 0.0, 0.0]))
+    append_matrix(
+        group, axes / np.array([[high - low], [1.0], [1.0]]), np.array([-low / (high - low), 0.0, 0.0])
+    )
     half = _halves()
     crowded = np.interp(half, chroma, node)
     spread = ocio.Lut1DTransform(len(half), True)
@@ -106,31 +109,33 @@ def _warp(group: "ocio.GroupTransform", warp: HueWarp) -> None:
     spread.setFileOutputBitDepth(ocio.BIT_DEPTH_F32)
     group.appendTransform(spread)
     places = np.stack(np.meshgrid(level, chroma, chroma, indexing="ij"), axis=-1).reshape(-1, 3)
-    group.appendTransform(_table(warp.apply(places @ np.linalg.inv(axes).T)))
+    group.appendTransform(table_of(warp.apply(places @ np.linalg.inv(axes).T)))
 
 
 def _root(group: "ocio.GroupTransform", root: Float64) -> None:
     low, high = ROOT
-    _matrix(group, np.eye(3) / (high - low), np.full(3, -low / (high - low)))
+    append_matrix(group, np.eye(3) / (high - low), np.full(3, -low / (high - low)))
     axis = np.linspace(low, high, POINTS)
     places = np.stack(np.meshgrid(axis, axis, axis, indexing="ij"), axis=-1).reshape(-1, 3)
-    group.appendTransform(_table(acescct.encode(expand(acescct.decode(places)) @ root.T)))
+    group.appendTransform(table_of(acescct.encode(expand(acescct.decode(places)) @ root.T)))
 
 
-def _matrix(group: "ocio.GroupTransform", rows: Float64, offset: Float64) -> None:
+def append_matrix(group: "ocio.GroupTransform", rows: Float64, offset: Float64) -> None:
+    """(3, 3) rows, then (3,) offsets."""
     full = np.eye(4)
     full[:3, :3] = rows
     group.appendTransform(ocio.MatrixTransform(full.ravel().tolist(), [*offset.tolist(), 0.0]))
 
 
-def _table(values: Floats) -> "ocio.Lut3DTransform":
-    table = ocio.Lut3DTransform(POINTS)
+def table_of(values: Floats, size: int = POINTS) -> "ocio.Lut3DTransform":
+    """A tetrahedral 3D table of (size^3, 3) values, blue running fastest."""
+    table = ocio.Lut3DTransform(size)
     table.setInterpolation(ocio.INTERP_TETRAHEDRAL)
     table.setData(np.ascontiguousarray(values, np.float32).ravel())
     return table
 
 
-def _acescct(direction: "ocio.TransformDirection") -> "ocio.LogCameraTransform":
+def acescct_step(direction: "ocio.TransformDirection") -> "ocio.LogCameraTransform":
     """The curve of Academy S-2016-001 as a camera log with its straight part."""
     return ocio.LogCameraTransform(
         base=2.0,

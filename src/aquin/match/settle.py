@@ -12,6 +12,7 @@ from aquin.colour.cdl import Cdl
 from aquin.colour.grade import MOST_SOFT, Balance, Grade
 from aquin.colour.hue_warp import MOST_TURN, HueWarp, Six
 from aquin.colour.tone_curve import ToneCurve
+from aquin.colour.zones import ZoneGains
 from aquin.errors import AquinError
 from aquin.measure.ledger import AXES, REPORTED, Evidence, difference_of, values
 
@@ -86,7 +87,9 @@ def between(a: Grade, b: Grade, share: float) -> Grade:
         x, y = a.warp or none, b.warp or none
         warp = HueWarp(mixed(x.turn, y.turn), mixed(x.scale, y.scale))
     softness = a.softness + share * (b.softness - a.softness)
-    return replace(b, balance=balance, trim=trim, curve=curve, warp=warp, softness=softness)
+    rows = [np.zeros((3, 3)) if g.zones is None else g.zones.rows for g in (a, b)]
+    zones = ZoneGains.of(rows[0] + share * (rows[1] - rows[0]))
+    return replace(b, balance=balance, trim=trim, curve=curve, warp=warp, softness=softness, zones=zones)
 
 
 def _settled(
