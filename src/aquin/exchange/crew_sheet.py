@@ -17,6 +17,8 @@ class Sheet:
     policy: str
     chain: Chain
     routine: tuple[Filmed, ...]
+    look: tuple[str, ...] = ()
+    """What the look does, in lines."""
 
     @property
     def columns(self) -> list[str]:
@@ -114,7 +116,15 @@ def paper_of(sheet: Sheet) -> Paper:
                 [[setup, *marks] for setup, marks in sheet.setups()],
                 [44, *[width] * len(sheet.cameras)],
             ),
+            *_under(sheet),
             Heading("On set"),
             Lines(ADVICE, points=True),
         ],
     )
+
+
+def _under(sheet: Sheet) -> list[Heading | Lines | Table]:
+    """What the look does; nothing where none is on."""
+    if not sheet.look:
+        return []
+    return [Heading("Under the look"), Lines([f"{line}." for line in sheet.look], points=True)]

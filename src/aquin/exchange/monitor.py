@@ -6,22 +6,30 @@ from pathlib import Path
 import numpy as np
 
 from aquin.arrays import Float32, Floats
+from aquin.colour import acescct
 from aquin.colour.config import ColourConfig
 from aquin.errors import AquinError
 from aquin.exchange import cube
+from aquin.look.look import Look
 
 SIZES = (17, 33, 65)
 RANGES = ("full", "legal")
 
 
 def monitor_transform(
-    config: ColourConfig, encoding: str, display: str, view: str, stops: float = 0.0, range: str = "full"
+    config: ColourConfig,
+    encoding: str,
+    display: str,
+    view: str,
+    stops: float = 0.0,
+    range: str = "full",
+    look: Look | None = None,
 ) -> Callable[[Floats], Floats]:
     """(..., 3) camera signal to (..., 3) screen signal, both 0 to 1 over what the LUT's device counts as its range.
 
     `stops`: how far above the curve's target the crew exposes; the picture is shown that much darker, so that it
-    looks as it will after balancing. `range` legal: codes of both sides are legal ones (64 to 940 of 1023). Raises
-    AquinError.
+    looks as it will after balancing. `range` legal: codes of both sides are legal ones (64 to 940 of 1023). `look`:
+    at its strength, before the view. Raises AquinError.
     """
     if range not in RANGES:
         raise AquinError(f"there is no range '{range}'", None, "Use full or legal")
@@ -32,7 +40,10 @@ def monitor_transform(
         signal = np.asarray(codes, np.float32)
         if range == "legal":
             signal = (signal * np.float32(1023) - np.float32(64)) / np.float32(876)
-        seen = np.clip(shown(linear(signal) * gain), 0, 1)
+        light = linear(signal) * gain
+        if look is not None:
+            light = np.asarray(acescct.decode(look.apply(acescct.encode(light))), np.float32)
+        seen = np.clip(shown(light), 0, 1)
         if range == "legal":
             seen = (seen * np.float32(876) + np.float32(64)) / np.float32(1023)
         return seen
@@ -50,14 +61,17 @@ def write_monitor_lut(
     range: str = "full",
     stops: float = 0.0,
     force: bool = False,
+    look: Look | None = None,
 ) -> float:
     """Write the LUT and give the error of its grid in 10-bit codes (99.9th percentile of scene colours). Raises
     AquinError.
     """
     if size not in SIZES:
         raise AquinError(f"a monitor LUT of {size} points is not supported", path, "Choose 17, 33 or 65")
-    transform = monitor_transform(config, encoding, display, view, stops, range)
+    transform = monitor_transform(config, encoding, display, view, stops, range, look)
     note = f"{encoding} to {display}, {view}; {range} range; exposed {stops:+.2f} stops"
+    if look is not None:
+        note += f"; look {look.name} at {100 * look.strength:.0f} %"
     cube.write(path, transform, size, f"{encoding} monitor", note, force)
     codes = config.from_linear(encoding)(scene_colours())
     if range == "legal":
