@@ -175,6 +175,22 @@ def shot_of(production: Any, name: str, file: Path) -> Any:
     return found[0]
 
 
+def look_in(production: Any, config: Any, shot: Any, name: str | None) -> Any:
+    """The look of that name, none for `off`; without a name the one that is on for the shot. Raises AquinError."""
+    from aquin.production.looks import look_for, named
+
+    if name is None:
+        return look_for(production, config, shot.setup_id)
+    if name == "off":
+        return None
+    held = named(production, config, name)
+    if held.look is None:
+        raise AquinError(
+            f"the look '{name}' can't be used: {held.trouble}", production.path, "Import it again"
+        )
+    return held.look
+
+
 def models_in(text: str) -> list[str]:
     """Models by name with commas, or all. Raises AquinError."""
     from aquin.charts.solve import BASES, MODELS, WARPED

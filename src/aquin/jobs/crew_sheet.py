@@ -11,11 +11,44 @@ from aquin.production.plan import Chain, checklist
 from aquin.production.settings import POLICIES, policy_of
 
 if TYPE_CHECKING:
+    from aquin.colour.config import ColourConfig
     from aquin.production import Production
 
 
-def write_sheet(production: Production, chain: Chain, path: Path, force: bool = False) -> None:
-    """Exposure, charts and policy as .pdf or .html. Raises AquinError."""
+def look_lines(production: Production, config: ColourConfig) -> tuple[str, ...]:
+    """What the look that is on for all setups does, for the crew: to hues, to faces, to dark and flat light."""
+    from aquin.jobs.level_shot import exact_view
+    from aquin.jobs.look_work import dark_under, faces_under, hue_warnings
+    from aquin.production.looks import look_for, screen_of
+
+    look = look_for(production, config, "")
+    if look is None:
+        return ()
+    view = exact_view(config, *screen_of(production, config))
+    stops, lost, slope = faces_under(look, view), *dark_under(look, view)
+    lines = [f"The pictures will be seen through the look {look.name} at {100 * look.strength:.0f} %"]
+    hues = hue_warnings(look, view)
+    lines.append(
+        "Of wardrobe, paint and coloured light: " + "; ".join(hues) if hues else "It turns no hue by much"
+    )
+    if abs(stops) >= 0.1:
+        word = "more" if stops > 0 else "less"
+        lines.append(f"Faces need {abs(stops):.1f} stops {word} light to be as light as without it")
+    lines.append(f"What lies more than {lost:.1f} stops under grey is lost in its black")
+    word = (
+        "stays as flat as it is lit" if slope <= 1.03 else f"gains only {100 * (slope - 1):.0f} % of contrast"
+    )
+    lines.append(f"Flat light {word}: the look can't light the scene")
+    return tuple(lines)
+
+
+def write_sheet(
+    production: Production, chain: Chain, path: Path, force: bool = False, config: ColourConfig | None = None
+) -> None:
+    """Exposure, charts, policy, and with `config` what the look that is on does: .pdf or .html. Raises AquinError."""
     policy = POLICIES[policy_of(production)]
-    sheet = Sheet(production.name, date.today().isoformat(), policy, chain, tuple(checklist(production)))
+    lines = look_lines(production, config) if config is not None else ()
+    sheet = Sheet(
+        production.name, date.today().isoformat(), policy, chain, tuple(checklist(production)), lines
+    )
     write_crew_sheet(path, sheet, force)

@@ -7,6 +7,7 @@ from aquin.colour.config import ColourConfig
 from aquin.errors import AquinError
 from aquin.exchange.monitor import write_monitor_lut
 from aquin.exchange.names import safe_name
+from aquin.look.look import Look
 from aquin.production.plan import Chain
 
 
@@ -27,9 +28,10 @@ def write_luts(
     size: int = 33,
     range: str = "full",
     force: bool = False,
+    look: Look | None = None,
 ) -> list[Written]:
     """A .cube for each camera whose encoding is known, from its signal to the chain's screen of that number; the
-    exposure that its card asks for is taken back. Raises AquinError.
+    exposure that its card asks for is taken back. `look`: carried at its strength. Raises AquinError.
     """
     try:
         folder.mkdir(parents=True, exist_ok=True)
@@ -42,6 +44,6 @@ def write_luts(
             continue
         path = folder / f"{safe_name(c.camera.name)}-monitor.cube"
         encoding, stops = c.card.levels.encoding, c.card.asked_stops
-        off = write_monitor_lut(path, config, encoding, to.display, to.view, size, range, stops, force)
+        off = write_monitor_lut(path, config, encoding, to.display, to.view, size, range, stops, force, look)
         out.append(Written(c.camera.name, path, off))
     return out

@@ -21,6 +21,7 @@ from aquin.production.shoot import Shoot
 
 if TYPE_CHECKING:
     from aquin.colour.config import ColourConfig
+    from aquin.look.look import Look
     from aquin.measure.clip import Clip
     from aquin.production import Production, Shot
 
@@ -45,8 +46,11 @@ def render_shot(
     target: Target,
     number: int | None = None,
     timecode: str | None = None,
+    look: Look | None = None,
 ) -> dict[str, Any]:
-    """A shot's frame with its whole grade, regions and softness and all, written as a picture. Raises AquinError."""
+    """A shot's frame with its whole grade, regions and softness and all, and a look, written as a picture. Raises
+    AquinError.
+    """
     shoot = Shoot(production, config)
     path = file_of(production, shot)
     ref = shoot.ref(shot, shot.first + shot.frames // 2 if number is None else number)
@@ -60,7 +64,10 @@ def render_shot(
         ref = replace(ref, frame=open_source(path).number_at(timecode))
     grade = (held_grade(production, shot) or Grade()).at(ref.frame)
     linear = side_of(ref, shoot.config_path).linear
-    linear = np.asarray(acescct.decode(np.asarray(grade.picture(linear), np.float32)), np.float32)
+    log = np.asarray(grade.picture(linear), np.float32)
+    if look is not None:
+        log = np.asarray(look.picture(log), np.float32)
+    linear = np.asarray(acescct.decode(log), np.float32)
     return _written(config, linear, target, ref.frame)
 
 

@@ -21,6 +21,7 @@ from aquin.production.beside import Verdict
 from aquin.production.corrected import corrected
 from aquin.production.heroes import hero_of, main_hero
 from aquin.production.ledgers import compare_frames, known_charts, measure_cells
+from aquin.production.levels import relevelled, unlevel
 from aquin.production.match_work import (
     SolveJob,
     read_job,
@@ -135,6 +136,7 @@ def settle(
     wish = wish or Wish()
     shoot = Shoot(production, config)
     shoot.trust_again()
+    levels = unlevel(shoot)
     setups = {s.id: s for s in production.all(Setup)}
     ordered = sorted(
         dict.fromkeys(p for p in places if p in shoot.shots),
@@ -159,8 +161,7 @@ def settle(
     if wish.shots:
         decided = {t.shot.id: Correction.of(t.record.values) for t in trims if t.record.on}
         trims += unbaked(shoot, ordered, decided, jobs, part(tell, 0.85, 0.88))
-    puts: list[Grade] = list(made.values())
-    puts += [t.record for t in trims]
+    puts = [relevelled(production, levels, g) for g in (*made.values(), *(t.record for t in trims))]
     names = {s.id: s.name for s in production.all(Shot)}
     entry = None
     if puts and not production.read_only:

@@ -6,7 +6,7 @@ from typing import Annotated, Any
 import typer
 
 from aquin.cli import options as of
-from aquin.cli.opening import clip_at, config_at, decode_in, number_in, opened, pairs_in, shot_of
+from aquin.cli.opening import clip_at, config_at, decode_in, look_in, number_in, opened, pairs_in, shot_of
 from aquin.cli.output import printed
 from aquin.errors import AquinError
 
@@ -154,6 +154,10 @@ def render(
     range: of.Range = None,
     develop: of.Develop = None,
     layer: of.Layer = None,
+    look: Annotated[
+        str | None,
+        typer.Option("--look", help="Of a shot: a look by its name, or off; else the one that is on."),
+    ] = None,
     config: of.Config = None,
     force: of.Force = False,
     as_json: of.AsJson = False,
@@ -174,7 +178,9 @@ def render(
 
         with opened(file, read_only=True) as production:
             one = shot_of(production, shot, file)
-            data = render_shot(production, config_of(production), one, target, frame, timecode)
+            held = config_of(production)
+            shown = look_in(production, held, one, look)
+            data = render_shot(production, held, one, target, frame, timecode, shown)
     else:
         if encoding is None:
             raise AquinError("how the file was recorded is not known", file, "Name it with --encoding")

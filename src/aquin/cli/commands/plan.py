@@ -32,6 +32,13 @@ LutsOut = Annotated[
     Path | None, typer.Option("--luts", help="Write a monitor LUT of each camera into this folder.")
 ]
 
+LookName = Annotated[
+    str | None, typer.Option("--look", help="Of LUTs: a look by its name, or off; else the one that is on.")
+]
+LevelSchool = Annotated[
+    str | None, typer.Option("--levels", help="School of level targets: bright, restrained, dark or own.")
+]
+
 
 def plan(
     file: of.File,
@@ -49,6 +56,8 @@ def plan(
     luts: LutsOut = None,
     size: Annotated[int, typer.Option("--size", help="Points of a LUT: 17, 33 or 65.")] = 33,
     range: Annotated[str, typer.Option("--range", help="Codes of a LUT: full or legal.")] = "full",
+    look: LookName = None,
+    levels: LevelSchool = None,
     force: of.Force = False,
     as_json: of.AsJson = False,
 ) -> None:
@@ -63,10 +72,7 @@ def plan(
         if config is not None:
             choose_config(production, config)
         colours = config_of(production)
-        if policy is not None:
-            _policy(production, policy, stops)
-        if display or view:
-            _deliverable(production, colours, display or "", view or "")
+        _asked(production, colours, policy, stops, levels, display, view)
         data: dict[str, Any] = {}
         if preset is not None:
             _preset(production, colours, _camera(production, camera, file), preset)
@@ -79,12 +85,13 @@ def plan(
         chain = chain_of(production, colours)
         data |= chain_data(chain)
         if luts is not None:
+            carried = _look(production, colours, look)
+            written = write_luts(colours, chain, luts, 0, size, range, force, carried)
             data["luts"] = [
-                {"camera": w.camera, "file": str(w.file), "error_code10": w.error_code10}
-                for w in write_luts(colours, chain, luts, 0, size, range, force)
+                {"camera": w.camera, "file": str(w.file), "error_code10": w.error_code10} for w in written
             ]
         if sheet is not None:
-            write_sheet(production, chain, sheet, force)
+            write_sheet(production, chain, sheet, force, colours)
             data["sheet"] = str(sheet)
     printed(data, as_json, say_plan)
     checks = [
@@ -95,12 +102,47 @@ def plan(
     raise typer.Exit(1 if data["differing"] or any(c["state"] != "right" for c in checks) else 0)
 
 
+def _asked(
+    production: Any,
+    colours: Any,
+    policy: str | None,
+    stops: float | None,
+    levels: str | None,
+    display: str | None,
+    view: str | None,
+) -> None:
+    """What was decided for the whole production."""
+    if policy is not None:
+        _policy(production, policy, stops)
+    if levels is not None:
+        _levels(production, levels)
+    if display or view:
+        _deliverable(production, colours, display or "", view or "")
+
+
 def _policy(production: Any, policy: str, stops: float | None) -> None:
     from aquin.production.plan import choose_policy
 
     if policy not in ("bright", "protect"):
         raise AquinError(f"there is no policy '{policy}'", None, "Use bright or protect")
     choose_policy(production, policy, stops)  # type: ignore[arg-type]
+
+
+def _levels(production: Any, school: str) -> None:
+    from aquin.measure.targets import SCHOOLS
+    from aquin.production.levels import choose_school
+
+    if school not in SCHOOLS:
+        raise AquinError(f"there is no school '{school}'", None, f"There are: {', '.join(SCHOOLS)}")
+    choose_school(production, school)
+
+
+def _look(production: Any, config: Any, name: str | None) -> Any:
+    """The look that monitor LUTs carry: the one that is on for all setups, or the named one."""
+    from aquin.cli.opening import look_in
+    from aquin.production.looks import look_for
+
+    return look_for(production, config, "") if name is None else look_in(production, config, None, name)
 
 
 def _deliverable(production: Any, colours: Any, display: str, view: str) -> None:
