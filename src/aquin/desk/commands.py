@@ -9,7 +9,7 @@ from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import QPushButton, QWidget
 
-VIEWS = ("plan", "shots", "charts", "board", "bench")
+VIEWS = ("plan", "shots", "charts", "board", "bench", "look")
 
 
 @dataclass(frozen=True)
@@ -42,6 +42,7 @@ TABLE: tuple[Command, ...] = (
     Command("app.charts", "Charts", ("3",), "Read charts, balance, profile and latitude"),
     Command("app.board", "Board", ("4",), "Setups by cameras: heroes, settle, propagate"),
     Command("app.bench", "Bench", ("5",), "Hero and shot, the ledger and the stack"),
+    Command("app.look", "Look", ("6",), "One look over everything: from a reference, at a strength"),
     Command("app.undo", "Undo", ("Ctrl+Z",), "Take back the last decision, wherever it was made"),
     Command("app.redo", "Redo", ("Ctrl+Y", "Ctrl+Shift+Z"), "Make the decision again that was taken back"),
     Command("app.find", "Find a command", ("Ctrl+K",), "Type some words of what you want to do"),
@@ -112,6 +113,12 @@ TABLE: tuple[Command, ...] = (
     Command("board.look", "Look at it", ("Enter",), "The shot beside its hero on the Bench", hand=True),
     Command("board.bench", "Look at the selected shot on the Bench"),
     Command("board.agree", "Agree", ("Ctrl+Return",), "Mark the shot as agreed, or open it again"),
+    Command(
+        "board.level",
+        "Level the heroes",
+        ("L",),
+        "Bring the heroes of the selected cells to the level targets",
+    ),
     Command("board.light", "Light …", ("D",), "How light changed in the setup, and trims after it"),
     Command("bench.open_hero", "Open a hero", ("Ctrl+O",)),
     Command("bench.open_shot", "Open a shot", ("Ctrl+Shift+O",)),
@@ -154,6 +161,7 @@ TABLE: tuple[Command, ...] = (
     Command(
         "bench.second", "Second pass", (), "Fit a tone curve and a hue warp to what the present grade leaves"
     ),
+    Command("bench.look", "Look on or off", ("L",), "See the pictures with the look that is on, or without"),
     Command("bench.grade", "Grade on or off", ("G",), "The whole grade on or off"),
     Command(
         "bench.corners",
@@ -192,6 +200,13 @@ TABLE: tuple[Command, ...] = (
         "Name things that are the same in both pictures: they then count in the match",
     ),
     Command(
+        "bench.targets",
+        "Against targets, or the hero",
+        ("E",),
+        "The ledger against level targets instead of a hero",
+    ),
+    Command("bench.neutral", "Neutral", ("U",), "Point at something neutral: the cast is then taken from it"),
+    Command(
         "bench.materials",
         "Materials",
         ("T",),
@@ -210,6 +225,32 @@ TABLE: tuple[Command, ...] = (
         ("Ctrl+E",),
         "Write it as .cdl, .cc, .ccc, .clf or .cube, and prove the file",
     ),
+    Command(
+        "look.use",
+        "Switch the look on or off",
+        ("Shift+L",),
+        "For its setups, wherever looks are shown and written",
+    ),
+    Command("look.shown", "See the pictures with the look or without", ("L",)),
+    Command("look.new", "New look", (), "An empty look, built by its numbers"),
+    Command("look.still", "From a still …", ("Ctrl+O",), "Take a reference still apart and fit a look to it"),
+    Command(
+        "look.import",
+        "Import a look file …",
+        ("Ctrl+Shift+O",),
+        "A LUT or CLF, with what it expects and gives",
+    ),
+    Command("look.library", "Library of looks …", (), "Looks kept over productions, as files"),
+    Command("look.scope", "Setups of the look …", (), "All setups, or some"),
+    Command(
+        "look.compare",
+        "Looks over shots, or one shot",
+        ("C",),
+        "Up to four looks over six shots, with their costs",
+    ),
+    Command("look.drop", "Drop the look", ("Del",), "Take it out of the production; this can be undone"),
+    Command("look.previous", "Previous shot", (",",)),
+    Command("look.next", "Next shot", (".",)),
 )
 BY_ID = {c.id: c for c in TABLE}
 TITLES = {"app": "Everywhere", "file": "Productions"} | {v: v.capitalize() for v in VIEWS}

@@ -5,13 +5,18 @@ from collections.abc import Callable, Sequence
 from dataclasses import replace
 from pathlib import Path
 
-from PySide6.QtCore import QEventLoop, QTimer
+from PySide6.QtCore import QCoreApplication, QEventLoop, QTimer
 
+from aquin.colour.cdl import Cdl
+from aquin.colour.tone_curve import ToneCurve
+from aquin.colour.zones import ZoneGains
 from aquin.desk.app import application, put_away
 from aquin.desk.window import Window
+from aquin.look.look import Look
 from aquin.measure.skin import Dab
 from aquin.production import Production, Setup, Shot
 from aquin.production.drifting import drift_in
+from aquin.production.heroes import hero_of
 from aquin.production.ledgers import known_frames
 from aquin.production.shoot import Shoot
 
@@ -38,6 +43,8 @@ def is_idle(window: Window) -> bool:
         and window.bench.seeing.idle()
         and window.bench.link.idle()
         and window.bench.materials.idle()
+        and window.bench.levels.idle()
+        and ("look" not in there or window.views.look.idle())
         and not jobs.titles
         and not jobs.running("solve skin")
     )
@@ -69,10 +76,11 @@ def draw_views(session: Path, folder: Path, width: int = 1280, height: int = 800
         _draw_charts(window, grab)
         _draw_board(window, grab)
         _draw_light(window, folder, written)
+        _draw_levels(window, grab)
+        _draw_looks(window, session.parent, grab)
     window.show_view("bench")
     window.open_session(session)
     settle_down(window)
-    grab("bench-before.png")
     window.bench.presenter.settle_all()
     grab("bench.png")
     window.bench.set_mode("seam")
@@ -92,10 +100,6 @@ def _draw_log(window: Window, grab: Grab) -> None:
     window.show_view("shots")
     window.shots.show_first_finding()
     grab("shots.png")
-    window.shots.select([])
-    window.shots.show_as(1)
-    grab("shots-pictures.png")
-    window.shots.show_as(0)
 
 
 def _draw_charts(window: Window, grab: Grab) -> None:
@@ -149,23 +153,8 @@ def _draw_board(window: Window, grab: Grab) -> None:
 
 
 def _draw_hands(window: Window, grab: Grab) -> None:
-    """A region on the shot, enlarged; and what passes for skin, with a pair that is named."""
+    """What passes for skin, with a pair that is named; and the same materials."""
     view = window.bench
-    view.edit_regions()
-    region = view.panel.regions.region
-    if region is not None and region.ellipse is not None:
-        made = replace(region, name="face", stops=0.4, mired=-8.0)
-        view.panel.regions.put(
-            replace(made, ellipse=replace(region.ellipse, x=0.385, y=0.395, wide=0.06, high=0.085)),
-            "a region",
-        )
-    view.pictures.set_zoom(1.8, view.pictures.from_share("shot", 0.385, 0.395))
-    settle_down(window)
-    view.panel.ensureWidgetVisible(view.panel.regions)
-    view.panel.verticalScrollBar().setValue(view.panel.regions.y() - 40)
-    grab("bench-region.png")
-    view.pictures.set_zoom(1.0)
-    view.panel.verticalScrollBar().setValue(0)
     production = window.session.production
     shots = [] if production is None else production.all(Shot)
     shoot = window.session.shoot
@@ -221,6 +210,67 @@ def _painted(lines: Sequence[Line]) -> tuple[Dab, ...]:
 def _setup(production: Production, shot: Shot) -> str:
     found = production.find(Setup, shot.setup_id)
     return "" if found is None else found.name
+
+
+def _draw_levels(window: Window, grab: Grab) -> None:
+    """A hero alone, brought to the production's level targets."""
+    production = window.session.production
+    if production is None:
+        return
+    setup = next((s for s in production.all(Setup) if s.name == "engine-room"), None)
+    hero = hero_of(production, setup)
+    if hero is None:
+        return
+    window.look_beside(hero)
+    settle_down(window, 60)
+    levels = window.bench.levels
+    wait_until(lambda: levels.levelled is not None and levels.idle())
+    levels.settle()
+    settle_down(window, 60)
+    wait_until(levels.idle)
+    grab("bench-levels.png")
+
+
+def _draw_looks(window: Window, folder: Path, grab: Grab) -> None:
+    """Three looks over the heroes, and the demo's reference still taken apart."""
+    production = window.session.production
+    stills = sorted(folder.glob("references/look.*"))
+    if production is None or not stills:
+        return
+    window.show_view("look")
+    view = window.views.look
+    for look in SHOWN_LOOKS:
+        view.desk.add(look, "new look")
+    view.desk.use(True)
+    view.dialogs.take_apart(stills[0], "display", True)
+    wait_until(lambda: view.desk.dissected is not None, 120)
+    settle_down(window, 60)
+    grab("look-apart.png")
+    view.choose(view.desk.held[0].record.id)
+    view.show_page("compare")
+    wait_until(lambda: view.idle() and len(view.sheet.heads) > 2, 120)
+    grab("look-grid.png")
+
+
+SHOWN_LOOKS = (
+    Look(
+        "evening",
+        curve=ToneCurve((-0.3, -0.2, 0.0, 0.15, -0.2)),
+        zones=ZoneGains((-0.05, 0.0, 0.12), (0.0, 0.0, 0.0), (0.08, 0.0, -0.1)),
+        clean=(0.6, 0.4),
+        vignette=0.3,
+    ),
+    Look("chalk", curve=ToneCurve((0.5, 0.25, 0.0, -0.2, -0.5)), cdl=Cdl(saturation=0.6), clean=(0.8, 0.6)),
+)
+"""Invented looks of the demo."""
+
+
+def wait_until(there: Callable[[], bool], seconds: float = 60) -> None:
+    """Let the window work until something holds, or time is up."""
+    end = time.monotonic() + seconds
+    while not there() and time.monotonic() < end:
+        QCoreApplication.processEvents()
+        time.sleep(0.01)
 
 
 def _draw_light(window: Window, folder: Path, written: list[Path]) -> None:

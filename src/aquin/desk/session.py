@@ -25,7 +25,7 @@ class Session(QObject):
 
     `opened`: another production, or none, or the same one through another configuration. `changed`: something in it
     was decided, here or elsewhere. `screened`: another screen. `selected`: another shot is worked on. `measured`:
-    the Board's cells were looked at again.
+    the Board's cells were looked at again. `looked`: the look is to be seen, or not.
     """
 
     opened = Signal()
@@ -33,6 +33,7 @@ class Session(QObject):
     screened = Signal()
     selected = Signal()
     measured = Signal()
+    looked = Signal()
 
     def __init__(self, config: ColourConfig | None = None, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -42,6 +43,8 @@ class Session(QObject):
         self.shot_id = ""
         self.cells: Mapping[CellKey, Cell] = {}
         """What the Board last knew of each camera in each setup."""
+        self.look_shown = False
+        """Whether the Bench shows the look that is on: off while one balances."""
         self.revision = 0
         self._shoot: tuple[int, Shoot] | None = None
 
@@ -72,6 +75,11 @@ class Session(QObject):
         if (display, view) != self.screen:
             self.screen = (display, view)
             self.screened.emit()
+
+    def toggle_look(self) -> None:
+        """See the Bench's pictures with the look that is on, or without."""
+        self.look_shown = not self.look_shown
+        self.looked.emit()
 
     def _knows(self, screen: Screen) -> bool:
         return screen[1] in dict(self.config.displays()).get(screen[0], [])

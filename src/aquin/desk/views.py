@@ -15,11 +15,12 @@ if TYPE_CHECKING:
     from aquin.desk.board.view import BoardView
     from aquin.desk.charts.view import ChartsView
     from aquin.desk.kit.jobs import Jobs
+    from aquin.desk.look.view import LookView
     from aquin.desk.plan.view import PlanView
     from aquin.desk.session import Session
     from aquin.desk.shots.view import ShotsView
 
-NAMES = ("shots", "board", "charts", "plan")
+NAMES = ("shots", "board", "charts", "plan", "look")
 """In the order in which they are most likely needed."""
 FURNISH_MS = 20
 
@@ -52,6 +53,10 @@ class Views(QObject):
     @property
     def plan(self) -> PlanView:
         return cast("PlanView", self["plan"])
+
+    @property
+    def look(self) -> LookView:
+        return cast("LookView", self["look"])
 
     def __getitem__(self, name: str) -> QWidget:
         if name not in self.there:
@@ -95,6 +100,8 @@ class Views(QObject):
             self.shots.finish()
         if "board" in self.there:
             self.board.finish()
+        if "look" in self.there:
+            self.look.finish()
 
     @staticmethod
     def splitters(views: Mapping[str, QWidget]) -> dict[str, QSplitter]:
@@ -102,7 +109,7 @@ class Views(QObject):
         found = {name: getattr(view, "columns", None) for name, view in views.items()}
         return {name: columns for name, columns in found.items() if isinstance(columns, QSplitter)}
 
-    def _make(self, name: str) -> ShotsView | BoardView | ChartsView | PlanView:
+    def _make(self, name: str) -> ShotsView | BoardView | ChartsView | PlanView | LookView:
         if name == "shots":
             from aquin.desk.shots.view import ShotsView
 
@@ -115,6 +122,10 @@ class Views(QObject):
             from aquin.desk.charts.view import ChartsView
 
             return ChartsView(self.session, self.jobs)
+        if name == "look":
+            from aquin.desk.look.view import LookView
+
+            return LookView(self.session, self.jobs)
         from aquin.desk.plan.view import PlanView
 
         return PlanView(self.session, self.jobs)

@@ -394,6 +394,8 @@ class Window(QMainWindow):
 
     def next_step(self) -> tuple[str, str]:
         """The most useful next step of the view that is shown, in words, and its command."""
+        if self.shown == "look":
+            return self.views.look.desk.next_step()
         return next_step(self.shown, self.session.production, self.state.next_step(), self.views.left())
 
     def stop(self) -> None:

@@ -321,3 +321,33 @@ class PairHand(Hand):
             p.fillRect(box, theme.grey(24))
             p.setPen(theme.TEXT)
             p.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+
+
+class NeutralHand(Hand):
+    """A place that is neutral, pointed at on the picture that is levelled."""
+
+    name = "neutral"
+    hint = "Click something grey or white that is lit as the scene is; a click on the mark takes it away"
+    drags = False
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.marks: dict[Role, At] = {}
+
+    def press(self, role: Role, at: At, to: To, other: bool = False) -> None:
+        held = self.marks.get(role)
+        if held is not None and abs(to(*held).x() - to(*at).x()) + abs(to(*held).y() - to(*at).y()) < 12:
+            del self.marks[role]
+        else:
+            self.marks[role] = at
+        self.changed.emit()
+
+    def clear(self) -> None:
+        self.marks.clear()
+        self.changed.emit()
+
+    def paint(self, p: QPainter, role: Role, to: To) -> None:
+        if role in self.marks:
+            at = to(*self.marks[role])
+            outline(p, lambda: p.drawRect(QRectF(at.x() - 6, at.y() - 6, 12, 12)))
+            outline(p, lambda: p.drawPoint(at))

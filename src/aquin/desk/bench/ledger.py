@@ -1,8 +1,9 @@
-"""The ledger as rows: name, plumb gauge, difference; the selected one also says where hero and shot are, and can be
+"""A ledger as rows: name, plumb gauge, difference; the selected one also says where hero and shot are, and can be
 settled.
 """
 
 import math
+from collections.abc import Collection, Mapping, Sequence
 
 from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
@@ -25,9 +26,15 @@ class LedgerRow(QWidget):
     chosen = Signal(str)
     settle = Signal(str)
 
-    def __init__(self, axis: Axis, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, axis: Axis, meaning: str, goal: str = "to the hero", parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
-        self.axis = axis
+        self.axis, self.meaning = axis, meaning
+        self.details = ""
+        """The selected row's second line."""
+        self.number = ""
+        """What stands for the difference, where that is not what people look for."""
         self.row: Row | None = None
         self.selected = False
         self.setFixedHeight(LOW)
@@ -38,7 +45,7 @@ class LedgerRow(QWidget):
         self.button.setFont(theme.font(theme.SMALL))
         self.button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.button.setAccessibleName(f"Settle {axis.name}")
-        self.button.setToolTip(f"Bring {axis.name} to the hero and leave the rest (S on the selected row)")
+        self.button.setToolTip(f"Bring {axis.name} {goal} and leave the rest (S on the selected row)")
         self.button.clicked.connect(lambda: self.settle.emit(axis.name))
         self.button.setFixedHeight(20)
         line = line_of((0, 18, 2, 0), self)
@@ -49,12 +56,11 @@ class LedgerRow(QWidget):
     def sizeHint(self) -> QSize:
         return QSize(320, LOW)
 
-    def show_row(self, row: Row | None) -> None:
-        self.row = row
+    def show_row(self, row: Row | None, details: str = "", number: str = "") -> None:
+        self.row, self.number = row, number
+        self.details = details or (_details(self.axis, row) if row is not None else "")
         axis = self.axis if row is None else row.axis  # the production's own tolerance
-        self.setToolTip(
-            f"{MEANING[axis.name]} Tolerance {axis.tolerance:g} {UNITS.get(axis.unit, axis.unit)}."
-        )
+        self.setToolTip(f"{self.meaning} Tolerance {axis.tolerance:g} {UNITS.get(axis.unit, axis.unit)}.")
         self.button.setEnabled(row is not None and self.axis.name not in REPORTED)
         if row is None:
             self.setAccessibleName(f"{self.axis.name}: not measured")
@@ -111,7 +117,7 @@ class LedgerRow(QWidget):
             p.drawText(
                 QRectF(left, 20, right - left - self.button.width(), 18),
                 middle,
-                _details(self.axis, row),
+                self.details,
             )
         number = QRectF(unit_box.left() - 64, 1, 60, 20)
         draw_gauge(
@@ -123,7 +129,8 @@ class LedgerRow(QWidget):
         )
         p.setFont(theme.font(theme.BASE, not row.within))
         p.setPen(theme.BRIGHT if not row.within else theme.DIM)
-        p.drawText(number, middle | Qt.AlignmentFlag.AlignRight, difference_text(self.axis, row.value))
+        text = self.number or difference_text(self.axis, row.value)
+        p.drawText(number, middle | Qt.AlignmentFlag.AlignRight, text)
 
 
 def _details(axis: Axis, row: Row) -> str:
@@ -139,25 +146,41 @@ def _details(axis: Axis, row: Row) -> str:
 
 
 class Ledger(QWidget):
-    """All axes in the order in which they are settled."""
+    """Axes in the order in which they are settled, with what each means; `goal`: where settling brings them."""
 
     settle = Signal(str)
 
-    def __init__(self, parent: QWidget | None = None) -> None:
+    def __init__(
+        self,
+        axes: Sequence[Axis] = AXES,
+        meaning: Mapping[str, str] = MEANING,
+        goal: str = "to the hero",
+        parent: QWidget | None = None,
+    ) -> None:
         super().__init__(parent)
         column = column_of(0, self, spacing=0)
-        self.rows = {axis.name: LedgerRow(axis, self) for axis in AXES}
-        self.selected = AXES[0].name
+        self.rows = {axis.name: LedgerRow(axis, meaning[axis.name], goal, self) for axis in axes}
+        self.selected = axes[0].name
         for row in self.rows.values():
             column.addWidget(row)
             row.chosen.connect(self._choose)
             row.settle.connect(self.settle)
         self._choose(self.selected)
 
-    def show_rows(self, rows: list[Row]) -> None:
-        found = {row.axis.name: row for row in rows}
+    def show_rows(self, rows: Sequence[Row], words: Mapping[str, tuple[str, str]] | None = None) -> None:
+        """`words`: by axis, other words than hero, shot and now for the selected row's second line, and what stands for
+        its difference.
+        """
+        found, said = {row.axis.name: row for row in rows}, words or {}
         for name, widget in self.rows.items():
-            widget.show_row(found.get(name))
+            widget.show_row(found.get(name), *said.get(name, ("", "")))
+
+    def show_only(self, names: Collection[str]) -> None:
+        """Hide all other rows; the selection stays among those that are shown."""
+        for name, row in self.rows.items():
+            row.setVisible(name in names)
+        if self.selected not in names and names:
+            self._choose(next(n for n in self.rows if n in names))
 
     def _choose(self, name: str) -> None:
         self.selected = name

@@ -2,12 +2,16 @@
 facts. Beside this thread.
 """
 
+from __future__ import annotations
+
 from collections.abc import Callable
-from typing import Any
+from dataclasses import replace
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from PySide6.QtCore import QElapsedTimer, QObject, QTimer, Signal
 
+from aquin.colour import acescct
 from aquin.colour.baked import BakedView
 from aquin.colour.grade import Grade
 from aquin.desk.bench.pictures import ZONE_NAMES, Pictures
@@ -22,6 +26,9 @@ from aquin.measure.ledger import Evidence, PictureValues, difference_of
 from aquin.measure.looks import Facts, clipped_share, facts
 from aquin.measure.scopes import scopes_of
 from aquin.measure.skin import Dab, find_skin
+
+if TYPE_CHECKING:
+    from aquin.look.look import Look
 
 LATER_MS = 80
 """While a number is dragged, the pictures follow at once, and numbers and scopes this much later at most."""
@@ -57,6 +64,10 @@ class Seeing(QObject):
         self.scoping.ready.connect(scopes.show_scopes)
         self.judging.ready.connect(self._judged)
         self.baked: BakedView | None = None
+        self.look: Look | None = None
+        """The look that is seen: never measured through."""
+        self.looked: BakedView | None = None
+        """The view with that look before it."""
         self.hovered: Grade | None = None
         self.zones = False
         self.paused = False
@@ -98,6 +109,31 @@ class Seeing(QObject):
             self.told.emit,
         )
 
+    def show_look(self, look: Look | None) -> None:
+        """See the pictures through a look, or without."""
+        self.look = look
+        if look is None:
+            self.looked = None
+            self.redraw()
+            return
+        config, screen = self.state.config, self.session.screen
+
+        def work() -> BakedView:
+            shown = config.view(*screen)
+
+            def through(linear: Any) -> Any:
+                log = look.colours(acescct.encode(np.asarray(linear, np.float32)))
+                return shown(acescct.decode(np.asarray(log, np.float32)))
+
+            return BakedView.bake(through, 65)
+
+        def done(baked: BakedView) -> None:
+            if self.look == look:
+                self.looked = baked
+                self.redraw()
+
+        self.jobs.start("look", "preparing the look", work, done, self.told.emit)
+
     def show_zones(self, on: bool) -> None:
         self.zones = on
         self.pictures.zone_names = ZONE_NAMES if on else ()
@@ -114,7 +150,7 @@ class Seeing(QObject):
 
     def redraw(self) -> None:
         """Ask for a new preview of what is on screen; only the latest wish is worked on."""
-        baked = self.baked
+        baked = self.looked or self.baked
         if baked is None or self.paused:
             return
         wishes = [w for role in ROLES if (w := self._wish(role, id(baked))) is not None]
@@ -153,6 +189,10 @@ class Seeing(QObject):
         area, part = self.pictures.visible(role), self.pictures.part_seen(role)
         size = (round(area.width() * ratio), round(area.height() * ratio))
         grade = self.state.hero_grade if role == "hero" else self.grade_shown()
+        if (
+            self.looked is not None and self.look is not None
+        ):  # what depends on places comes before its colours
+            grade = replace(grade, regions=(*grade.regions, *self.look.regions))
         wish = Wish(loaded.linear, grade, part, size, self.tools.area.of(role), self.zones)
         of: object = (loaded.serial, part, size)
         return role, wish, of, (of, view, repr(grade), wish.area, self.zones)

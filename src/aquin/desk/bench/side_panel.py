@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
 )
 
 from aquin.desk.bench.ledger import Ledger
+from aquin.desk.bench.levels import LevelPanel
 from aquin.desk.bench.regions import Regions
 from aquin.desk.bench.stack import Stack
 from aquin.desk.bench.state import BenchState
@@ -132,7 +133,9 @@ class SidePanel(QScrollArea):
     scrolling.
     """
 
+    settle = Signal()
     settle_all = Signal()
+    against = Signal(bool)
     export = Signal()
     again = Signal()
     strength_changed = Signal(float)
@@ -143,7 +146,8 @@ class SidePanel(QScrollArea):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.actions_made: dict[str, QPushButton] = {}
-        self.ledger, self.alternatives = Ledger(), Alternatives()
+        self._solved = False
+        self.ledger, self.alternatives, self.levels = Ledger(), Alternatives(), LevelPanel()
         self.materials = MaterialList()
         self.stack, self.regions, self.note = Stack(), Regions(), Note()
         self.sections = {
@@ -193,6 +197,8 @@ class SidePanel(QScrollArea):
         self.by = Words("", role="dim padded", size=theme.SMALL).gives_way()
         section.column.addWidget(self.by)
         section.column.addWidget(self.ledger)
+        section.column.addWidget(self.levels)
+        self.levels.hide()
         line = line_of((8, 0, 8, 2))
         self.settle_button, self.settle_all_button = QPushButton(), QPushButton()
         for button, id in (
@@ -202,10 +208,31 @@ class SidePanel(QScrollArea):
             button.setText(words(id, keys=True))
             button.setToolTip(tip(id))
             line.addWidget(button, 1)
+        self.targets_button = QPushButton("targets   E")
+        self.targets_button.setCheckable(True)
+        self.targets_button.setToolTip(tip("bench.targets"))
+        self.targets_button.toggled.connect(self._against)
+        line.addWidget(self.targets_button)
         self.settle_all_button.setProperty("main", True)
-        self.settle_button.clicked.connect(lambda: self.ledger.settle.emit(self.ledger.selected))
+        self.settle_button.clicked.connect(self.settle)
         self.settle_all_button.clicked.connect(self.settle_all)
         section.column.addLayout(line)
+
+    @property
+    def by_targets(self) -> bool:
+        return self.targets_button.isChecked()
+
+    def _against(self, on: bool) -> None:
+        """The ledger against level targets, or against the hero."""
+        self.levels.setVisible(on)
+        for widget in (self.ledger, self.by, self.sections["alternatives"]):
+            widget.setVisible(not on)
+        self._can_settle()
+        self.against.emit(on)
+
+    def _can_settle(self) -> None:
+        for button in (self.settle_button, self.settle_all_button):
+            button.setEnabled(self.by_targets or self._solved)
 
     def _alternatives(self, section: Section) -> None:
         self.over = section.aside
@@ -283,5 +310,6 @@ class SidePanel(QScrollArea):
             else "dE00: evidence, left out"
         )
         self.alternatives.show_solutions(match, state)
-        for button in (self.settle_button, self.settle_all_button, self.again_button):
-            button.setEnabled(match is not None and bool(match.solutions))
+        self._solved = match is not None and bool(match.solutions)
+        self.again_button.setEnabled(self._solved)
+        self._can_settle()

@@ -3,12 +3,14 @@
 from collections.abc import Sequence
 from dataclasses import replace
 
+import numpy as np
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QGridLayout, QPushButton, QWidget
 
 from aquin.colour.cdl import Cdl
-from aquin.colour.grade import Balance, Grade
+from aquin.colour.grade import POINTS_PER_STOP, Balance, Grade
 from aquin.colour.tone_curve import ToneCurve
+from aquin.colour.zones import ZoneGains
 from aquin.desk.kit import theme
 from aquin.desk.kit.labels import Words
 from aquin.desk.kit.number import Number
@@ -28,7 +30,19 @@ def _channels(key: str, neutral: float, low: float, high: float, signed: bool) -
     )
 
 
-HEADINGS = {0: ("st", "mired", "10⁻³ Duv"), 2: ("red", "green", "blue"), 7: ("shadows", "grey", "lights")}
+def _zone(zone: str) -> tuple[Cell, ...]:
+    return (
+        (f"{zone} mired", f"{zone} warmth", "mired", 0.0, 1.0, -60.0, 60.0, 1, True),
+        (f"{zone} duv", f"{zone} tint", "thousandths of Duv", 0.0, 0.5, -20.0, 20.0, 1, True),
+    )
+
+
+HEADINGS = {
+    0: ("st", "mired", "10⁻³ Duv"),
+    2: ("red", "green", "blue"),
+    7: ("shadows", "grey", "lights"),
+    11: ("mired", "10⁻³ Duv"),
+}
 ROWS: dict[int, tuple[str, tuple[Cell, ...], str]] = {
     1: (
         "balance",
@@ -46,8 +60,14 @@ ROWS: dict[int, tuple[str, tuple[Cell, ...], str]] = {
     8: ("tone curve", (_lift(1, "shadows"), _lift(2, "grey"), _lift(3, "lights")), "tone curve"),
     9: ("curve's ends", (_lift(0, "black"), _lift(4, "white")), "curve's ends"),
     10: ("softness px", (("softness", "softness", "pixels", 0.0, 0.05, 0.0, 8.0, 2, False),), "softness"),
+    12: ("shadows alone", _zone("shadows"), "shadows alone"),
+    13: ("lights alone", _zone("lights"), "lights alone"),
 }
 """By the row of the grid: what stands before the numbers, the numbers, and what is reset."""
+
+
+ZONES = {"shadows": 0, "lights": 2}
+"""Zones with a cast of their own, by their place in the grade."""
 
 
 class Stack(QWidget):
@@ -71,7 +91,7 @@ class Stack(QWidget):
         for row, (name, cells, reset) in ROWS.items():
             self._line(grid, row, name, cells, reset)
         self.note = Words("", role="dim", size=theme.SMALL, wrap=True)
-        grid.addWidget(self.note, 11, 0, 1, 5)
+        grid.addWidget(self.note, 14, 0, 1, 5)
         self.show_grade(Grade())
 
     def _heading(self, grid: QGridLayout, row: int, texts: Sequence[str]) -> None:
@@ -115,12 +135,22 @@ class Stack(QWidget):
             ("power", grade.trim.power),
         ):
             values |= {f"{key}{k}": value for k, value in enumerate(triple)}
+        rows = np.zeros((3, 3)) if grade.zones is None else grade.zones.rows
+        for zone, k in ZONES.items():
+            shift = Balance.from_factors(np.exp2(rows[k])).shift
+            values |= {f"{zone} mired": shift[0], f"{zone} duv": 1e3 * shift[1]}
         for key, value in values.items():
             self.numbers[key].show_value(value)
         points = "  ".join(
             f"{c} {v:+.1f}" for c, v in zip("RGB", grade.balance.printer_points, strict=True)
         ).replace("-", "−")
-        more = replace(grade, curve=None).beyond_cdl.replace("3x3", "3×3")
+        for zone, k in ZONES.items():
+            if rows[k].any():
+                said = "  ".join(
+                    f"{c} {POINTS_PER_STOP * v:+.1f}" for c, v in zip("RGB", rows[k], strict=True)
+                )
+                points += f". {zone.capitalize()} alone: {said}".replace("-", "−")
+        more = replace(grade, curve=None, zones=None).beyond_cdl.replace("3x3", "3×3")
         matrix = f" A {more} goes with it (.clf or .cube only)." if more else ""
         self.note.setText(f"{moves}Balance in printer points: {points}.{matrix}")
 
@@ -135,6 +165,17 @@ class Stack(QWidget):
             duv = n["duv"] * 1e-3 if key == "duv" else was_duv
             try:
                 grade = replace(grade, balance=Balance.from_shift(grade.balance.stops, mired, duv))
+            except ValueError as error:
+                self.show_grade(self.grade, self._moves)
+                self.note.setText(f"{str(error).capitalize()}.")
+                return
+        elif key.split()[0] in ZONES:
+            zone = key.split()[0]
+            rows = np.zeros((3, 3)) if grade.zones is None else grade.zones.rows
+            try:
+                moved = Balance.from_shift(0.0, n[f"{zone} mired"], 1e-3 * n[f"{zone} duv"])
+                rows[ZONES[zone]] = np.log2(moved.gains)
+                grade = replace(grade, zones=ZoneGains.of(rows))
             except ValueError as error:
                 self.show_grade(self.grade, self._moves)
                 self.note.setText(f"{str(error).capitalize()}.")
@@ -166,6 +207,10 @@ class Stack(QWidget):
             grade = replace(self.grade, balance=Balance(), matrix=None, root=None, warp=None)
         elif what == "softness":
             grade = replace(self.grade, softness=0.0)
+        elif what.split()[0] in ZONES:
+            rows = np.zeros((3, 3)) if self.grade.zones is None else self.grade.zones.rows
+            rows[ZONES[what.split()[0]]] = 0.0
+            grade = replace(self.grade, zones=ZoneGains.of(rows))
         elif what in ("tone curve", "curve's ends"):
             lift = [*(self.grade.curve.lift if self.grade.curve is not None else (0.0,) * 5)]
             for k in (1, 2, 3) if what == "tone curve" else (0, 4):

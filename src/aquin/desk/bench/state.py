@@ -92,6 +92,8 @@ class BenchState:
         self.pictures: PictureValues | None = None
         """What the ledger measures on whole pictures, where that is known for the current grade."""
         self.tolerances: dict[str, float] = {}
+        self.levels_off: int | None = None
+        """How many levels of a hero that is looked at alone lie outside of their ranges, where that is known."""
         self.given: Told | None = None
         """What the production knows of this shot beside its hero."""
         self.known = Known()
@@ -156,6 +158,7 @@ class BenchState:
         self._future.clear()
         self.now = decisions
         self.match = self.given = self.pictures = None  # all of it was of what was shown before
+        self.levels_off = None
         self.known, self.hero_grade = Known(), Grade()
 
     def follow(self, **fields: Any) -> None:
@@ -314,6 +317,15 @@ class BenchState:
 
     def next_step(self) -> tuple[str, str]:
         """The most useful next step in words, and the command that does it."""
+        hero = self.now.hero
+        if self.now.shot is None and hero is not None and hero.shot_id and self.levels_off is not None:
+            count = self.levels_off
+            if not count:
+                return "The hero is as level as it can be: see the Board", "app.board"
+            return (
+                f"{count} level{'s are' if count > 1 else ' is'} out of range: settle all",
+                "bench.settle_all",
+            )
         for role in ROLES:
             side = self.side(role)
             if side is None:

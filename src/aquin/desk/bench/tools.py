@@ -3,7 +3,7 @@
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QPushButton, QWidget
 
-from aquin.desk.bench.hands import AreaHand, Hand, PairHand, RegionHand, SkinHand
+from aquin.desk.bench.hands import AreaHand, Hand, NeutralHand, PairHand, RegionHand, SkinHand
 from aquin.desk.bench.materials import MaterialHand
 from aquin.desk.bench.pictures import Pictures
 from aquin.desk.bench.strip import Strip
@@ -31,9 +31,10 @@ class Tools(QWidget):
             PairHand(self),
         )
         self.materials = MaterialHand(self)
-        hands = (self.area, self.region, self.skin, self.pairs, self.materials)
+        self.neutral = NeutralHand(self)
+        hands = (self.area, self.region, self.skin, self.pairs, self.materials, self.neutral)
         self.hands: dict[str, Hand] = {h.name: h for h in hands}
-        pictures.under = (self.area, self.pairs)
+        pictures.under = (self.area, self.pairs, self.neutral)
         pictures.handled.connect(self._show)
         line = line_of((4, 2, 4, 0), self, spacing=4)
         self.play_button = QPushButton("play")
@@ -102,7 +103,7 @@ class Tools(QWidget):
             button.setChecked(key == name)
         for widget in (self.faces_button, self.brush_name, self.brush):
             widget.setVisible(name == "skin")
-        self.clear_button.setVisible(name in ("area", "skin", "pairs"))
+        self.clear_button.setVisible(name in ("area", "skin", "pairs", "neutral"))
         counts = {"pairs": len(self.pairs.pairs), "area": len(self.area.areas)}
         for key, count in counts.items():
             self.buttons[key].setText(f"{key} {count}" if count else key)

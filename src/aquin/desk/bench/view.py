@@ -10,7 +10,9 @@ from aquin.colour.config import ColourConfig
 from aquin.colour.grade import Grade
 from aquin.colour.region import Region
 from aquin.desk.bench.files import Files
+from aquin.desk.bench.levels import LevelSight
 from aquin.desk.bench.link import BenchLink
+from aquin.desk.bench.look_sight import LookSight
 from aquin.desk.bench.materials import MaterialSight
 from aquin.desk.bench.mode_bar import ModeBar
 from aquin.desk.bench.notices import Notices
@@ -31,6 +33,8 @@ from aquin.desk.kit.jobs import Jobs
 from aquin.desk.session import Session
 from aquin.jobs.load_side import ROLES, Role
 
+LONE = 0.84
+"""Share of the width that a hero has which is looked at alone."""
 PICTURES, SCOPES = 586, 178
 """Heights of the upper part and of the scopes at 1280 x 800: three fifths of the view are pictures."""
 EXPORT_KINDS = (
@@ -73,10 +77,16 @@ class BenchView(QWidget):
         self.playing = Playing(self.state, self.seeing, self.tools)
         self.link = BenchLink(session, self.state, self.files, self)
         self.state.door = self.link
+        self.levels = LevelSight(
+            session, self.state, self.seeing, self.presenter, self.link, self.tools.neutral, jobs, self
+        )
+        self.look_sight = LookSight(session, self.link, self.seeing)
+        self.look_sight.told.connect(self.told)
         self.materials = MaterialSight(self.state, self.tools.materials, self)
         self.over_time = OverTime(self.state, self.presenter, self.files, jobs)
         self.notices = Notices(session, self.state, self.link, self.over_time, self.pictures)
         self.bare = False
+        self._alone = self._by_targets = False
         self._before_bare = (True, True)
         self._build()
         self._connect()
@@ -147,9 +157,11 @@ class BenchView(QWidget):
         self.link.shown.connect(self.refresh)
         self._connect_hands()
         panel.ledger.settle.connect(self.presenter.settle)
-        panel.settle_all.connect(self.presenter.settle_all)
-        panel.stack.changed.connect(self.presenter.set_grade)
-        panel.stack.ended.connect(self.presenter.end_stroke)
+        panel.settle.connect(self.settle)
+        panel.settle_all.connect(self.settle_all)
+        self._connect_levels()
+        panel.stack.changed.connect(self.levels.number)
+        panel.stack.ended.connect(self.levels.number_ended)
         panel.strength_changed.connect(self._strength)
         panel.again.connect(self.presenter.second_pass)
         panel.alternatives.hovered.connect(self.presenter.hover)
@@ -162,6 +174,35 @@ class BenchView(QWidget):
         self.session.screened.connect(self.seeing.bake)
         self.notices.asked.connect(self.asked)
         self.session.opened.connect(self._opened)
+
+    def _connect_levels(self) -> None:
+        levels, panel = self.levels, self.panel
+        panel.against.connect(self._against)
+        panel.levels.settle.connect(levels.settle)
+        panel.levels.school.connect(levels.choose)
+        panel.levels.numbers.connect(levels.ask_ranges)
+        levels.found.connect(lambda: panel.levels.show_levels(levels.levelled, levels.targets, levels.why))
+        levels.found.connect(self.stated)
+        levels.told.connect(self.told)
+        self.tools.neutral.changed.connect(levels.look)
+        self.session.changed.connect(levels.look)
+
+    def _against(self, on: bool) -> None:
+        self.levels.on = on
+        self.levels.look()
+
+    def settle(self) -> None:
+        """The selected row: to the hero, or into its range."""
+        if self.panel.by_targets:
+            self.levels.settle(self.panel.levels.ledger.selected)
+        else:
+            self.presenter.settle(self.panel.ledger.selected)
+
+    def settle_all(self) -> None:
+        if self.panel.by_targets:
+            self.levels.settle()
+        else:
+            self.presenter.settle_all()
 
     def _connect_hands(self) -> None:
         """What hands on the pictures do, and the regions' numbers."""
@@ -315,6 +356,7 @@ class BenchView(QWidget):
         """Show the state."""
         state = self.state
         self.seeing.redraw()
+        self._show_alone()
         for role in ROLES:
             self._show_side(role)
         self._show_numbers()
@@ -326,6 +368,17 @@ class BenchView(QWidget):
         self.state_label.setText(busy[0] if busy else "")
         self.notices.show()
         self.stated.emit()
+
+    def _show_alone(self) -> None:
+        """A production's hero alone is looked at against targets; a pair as the person had it."""
+        alone = self.state.side("shot") is None and self.link.side("hero") is not None
+        if alone != self._alone:
+            self._alone = alone
+            if alone:
+                self._by_targets = self.panel.by_targets
+            self.panel.targets_button.setChecked(alone or self._by_targets)
+            self.pictures.split = LONE if alone else 0.5
+            self.pictures.resized.emit()
 
     def _show_side(self, role: Role) -> None:
         side, loaded = self.state.side(role), self.state.loaded[role]
@@ -343,7 +396,8 @@ class BenchView(QWidget):
     def _show_numbers(self) -> None:
         """Ledger, stack and patches under the current grade."""
         whole, frame = self.state.grade, self.state.frame
-        self.panel.stack.show_grade(self.state.here, words_of(whole, frame))
+        shown = self.state.hero_grade if self._alone else self.state.here
+        self.panel.stack.show_grade(shown, "" if self._alone else words_of(whole, frame))
         self.tools.strip.show_keys([k.frame for k in whole.keys])
         self._show_rows()
         self.seeing.show_patches()
@@ -351,6 +405,7 @@ class BenchView(QWidget):
 
     def _show_rows(self) -> None:
         self.panel.ledger.show_rows(self.state.ledger(self.seeing.hovered))
+        self.levels.look()
 
     def _show_marks(self) -> None:
         """What hands hold, as decided."""
@@ -376,5 +431,6 @@ class BenchView(QWidget):
         self.jobs.cancel_all()
         self.seeing.finish()
         self.materials.finish()
+        self.levels.finish()
         self.files.finish()
         self.jobs.wait()

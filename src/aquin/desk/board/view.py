@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
 
 from aquin.desk.board.cells import BoardModel, BoardTable
 from aquin.desk.board.drift_dialog import DriftDialog
+from aquin.desk.board.levelling import Levelling
 from aquin.desk.board.settling import Settling
 from aquin.desk.board.widgets import HOW, PANEL, BoardWidgets, about, about_shot, words_label
 from aquin.desk.kit import theme
@@ -60,6 +61,8 @@ class BoardView(BoardWidgets, OfSession):
         self._behind = False
         self._finding: Finding | None = None
         self.drift: DriftDialog | None = None
+        self.levelling = Levelling(session, jobs, self)
+        self.levelling.told.connect(self.told)
         self.settling = Settling(session, jobs, self)
         self.settling.told.connect(self.told)
         self.settling.configured.connect(self.config_changed)

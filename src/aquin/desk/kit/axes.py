@@ -12,6 +12,7 @@ UNITS = {
     "degree": "°",
     "10-bit code": "codes",
     "% of pixels": "% px",
+    "chroma": "C*",
 }
 MEANING = {
     "exposure": "Stops by which grey is moved. Positive: the shot is brighter.",
@@ -32,6 +33,20 @@ MEANING = {
     ),
     "clipping": "Share of pixels at the recording's ceiling or floor. Reported, not settled.",
     "colour": "Mean colour difference of what both show, CIEDE2000.",
+}
+LEVEL_MEANING = {
+    "skin level": "Median luma of skin, in % of the display's signal.",
+    "mid level": "Median luma of the picture, where no skin is seen, in % of the display's signal.",
+    "black floor": MEANING["black floor"],
+    "white ceiling": MEANING["white ceiling"],
+    "warmth": "Mired by which what is neutral lies off white. Positive: warmer.",
+    "tint": "Thousandths of Duv by which what is neutral lies off white. Positive: greener.",
+    "lights warmth": "The same of near-neutrals among the lights alone.",
+    "lights tint": "The same of near-neutrals among the lights alone.",
+    "shadow warmth": "The same of near-neutrals among the shadows alone.",
+    "shadow tint": "The same of near-neutrals among the shadows alone.",
+    "skin hue": MEANING["skin hue"],
+    "saturation": "Mean CIELAB chroma of the picture as it is seen.",
 }
 UNSEEN = {
     "exposure": "Pairs without mid tones: it is then the level next to grey that is compared.",

@@ -28,6 +28,7 @@ if TYPE_CHECKING:
     from aquin.charts.identify import Candidate
     from aquin.colour.config import ColourConfig
     from aquin.desk.kit.jobs import Jobs
+    from aquin.look.look import Look
     from aquin.production import Camera, Production
     from aquin.production.plan import Chain
 
@@ -89,14 +90,10 @@ def ask_nearest(
     return dialog
 
 
-def ask_luts(
-    parent: QWidget,
-    config: ColourConfig,
-    chain: Chain,
-    jobs: Jobs,
-    tell: Callable[[str], None],
-) -> QDialog:
-    """Choose screen, size and range, then a folder: one LUT for each camera whose encoding is known."""
+def _lut_form(
+    parent: QWidget, chain: Chain, look: Look | None
+) -> tuple[QDialog, QComboBox, QComboBox, QComboBox, QComboBox]:
+    """The dialog with its boxes: screen, size, range, look."""
     dialog = QDialog(parent)
     dialog.setWindowTitle("Monitor LUTs")
     column = QVBoxLayout(dialog)
@@ -114,10 +111,31 @@ def ask_luts(
     size.addItems([f"{n} points" for n in SIZES])
     size.setCurrentIndex(1)
     range_.addItems(list(RANGES))
-    for label, box in (("Screen", screen), ("Size", size), ("Range", range_)):
+    looks = QComboBox()
+    looks.addItems(
+        [*([f"{look.name}, {100 * look.strength:.0f} %"] if look is not None else []), "without a look"]
+    )
+    for label, box in (("Screen", screen), ("Size", size), ("Range", range_), ("Look", looks)):
         box.setAccessibleName(label)
         form.addRow(label, box)
     column.addLayout(form)
+    return dialog, screen, size, range_, looks
+
+
+def ask_luts(
+    parent: QWidget,
+    config: ColourConfig,
+    chain: Chain,
+    jobs: Jobs,
+    tell: Callable[[str], None],
+    look: Look | None = None,
+) -> QDialog:
+    """Choose screen, size, range and whether the `look` that is on goes into it, then a folder: one LUT for each camera
+    whose encoding is known.
+    """
+    dialog, screen, size, range_, looks = _lut_form(parent, chain, look)
+    column = dialog.layout()
+    assert column is not None
     buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
     buttons.button(QDialogButtonBox.StandardButton.Ok).setText("Write into a folder …")
     column.addWidget(buttons)
@@ -130,13 +148,15 @@ def ask_luts(
             RANGES[range_.currentIndex()],
         )
 
+        carried = look if looks.currentIndex() < looks.count() - 1 else None
+
         def done(written: object) -> None:
             assert isinstance(written, list)
             names = [f"{w.file.name} (within {w.error_code10:.1f} codes)" for w in written]
             tell(f"Wrote {', '.join(names)}." if names else "No camera's encoding is known yet.")
 
         def work() -> list[Written]:
-            return write_luts(config, chain, folder, number, points, codes, force=True)
+            return write_luts(config, chain, folder, number, points, codes, force=True, look=carried)
 
         jobs.start("luts", "writing monitor LUTs", work, done, tell)
 
@@ -151,17 +171,21 @@ def ask_luts(
     return dialog
 
 
-def ask_sheet(parent: QWidget, production: Production, chain: Chain, tell: Callable[[str], None]) -> None:
+def ask_sheet(
+    parent: QWidget, production: Production, config: ColourConfig, chain: Chain, tell: Callable[[str], None]
+) -> None:
     name = f"{production.name} crew sheet.pdf"
     path, _ = ask_save(parent, "Write the crew sheet", EXPORTS, name, PAPERS)
     if path:
-        write_sheet(production, chain, path, tell)
+        write_sheet(production, config, chain, path, tell)
 
 
-def write_sheet(production: Production, chain: Chain, path: Path, tell: Callable[[str], None]) -> None:
+def write_sheet(
+    production: Production, config: ColourConfig, chain: Chain, path: Path, tell: Callable[[str], None]
+) -> None:
     """Write the crew sheet of today."""
     try:
-        crew_sheet.write_sheet(production, chain, path, force=True)
+        crew_sheet.write_sheet(production, chain, path, force=True, config=config)
     except AquinError as error:
         tell(error.line())
     else:

@@ -29,6 +29,7 @@ from aquin.desk.kit.labels import Words
 from aquin.desk.plan.chain import chain_table
 from aquin.desk.plan.dialogs import ask_luts, ask_nearest, ask_sheet, pick_encoding
 from aquin.desk.plan.exposure import exposure, routine
+from aquin.desk.plan.targets import targets
 from aquin.desk.session import OfSession
 from aquin.errors import AquinError
 from aquin.own_files import remembered_file
@@ -143,6 +144,7 @@ class PlanView(QScrollArea, OfSession):
             column.addLayout(self._head(self.production, self.chain))
             column.addWidget(chain_table(self, self.production, self.chain))
             column.addWidget(exposure(self, self.production, self.chain))
+            column.addWidget(targets(self, self.production))
             column.addWidget(routine(self, self.production))
             column.addStretch()
         body.setEnabled(self.production is None or not self.production.read_only)
@@ -271,11 +273,14 @@ class PlanView(QScrollArea, OfSession):
 
     def ask_luts(self) -> None:
         if self.production is not None and self.chain is not None:
-            self.luts = ask_luts(self, self.config, self.chain, self.jobs, self.told.emit)
+            from aquin.production.looks import look_for
+
+            look = look_for(self.production, self.config, "")
+            self.luts = ask_luts(self, self.config, self.chain, self.jobs, self.told.emit, look)
 
     def ask_sheet(self) -> None:
         if self.production is not None and self.chain is not None:
-            ask_sheet(self, self.production, self.chain, self.told.emit)
+            ask_sheet(self, self.production, self.config, self.chain, self.told.emit)
 
 
 def _mark(widget: QWidget | None) -> tuple[str, str, str] | None:

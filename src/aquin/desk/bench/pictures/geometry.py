@@ -26,6 +26,8 @@ class Placed(QWidget):
         super().__init__(parent)
         self.mode = "side"
         self.sizes: dict[Role, tuple[int, int]] = {"hero": (16, 9), "shot": (16, 9)}
+        self.split = 0.5
+        """Share of the width that the hero has beside the shot."""
         self.zoom = 1.0
         self.centre = (0.5, 0.5)
         """What lies in the middle of both pictures, as shares of their width and height."""
@@ -34,8 +36,8 @@ class Placed(QWidget):
         """The room that this role's picture has in the current mode."""
         gap, w, h = theme.GRID, self.width(), self.height()
         if self.mode == "side":
-            half = (w - gap) / 2
-            return QRectF(0 if role == "hero" else half + gap, 0, half, h)
+            first = (w - gap) * self.split
+            return QRectF(0, 0, first, h) if role == "hero" else QRectF(first + gap, 0, w - gap - first, h)
         return QRectF(0, 0, w, h)
 
     def area(self, role: Role) -> QRectF:
