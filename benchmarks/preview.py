@@ -6,12 +6,22 @@ from common import demo, line
 from PySide6.QtCore import QEventLoop
 
 from aquin.colour import acescct
+from aquin.colour.tone_curve import ToneCurve
+from aquin.colour.zones import ZoneGains
 from aquin.desk.app import application
 from aquin.desk.screenshots import settle_down
 from aquin.desk.window import Window
+from aquin.look.look import Look
 from desk.pages import page
 
 RUNS = 120
+LOOK = Look(
+    "bench",
+    curve=ToneCurve((-0.3, -0.2, 0.0, 0.15, -0.2)),
+    zones=ZoneGains((-0.05, 0.0, 0.12), (0.0, 0.0, 0.0), (0.08, 0.0, -0.1)),
+    clean=(0.6, 0.4),
+    vignette=0.3,
+)
 
 
 def measure(window: Window) -> list[float]:
@@ -43,11 +53,11 @@ def main() -> None:
         baked = measure(window)
         kept = page(window).baked
         view = window.state.config.view(*window.session.screen)
-        page(window).baked = dataclasses.replace(
+        window.bench.seeing.baked = dataclasses.replace(
             kept, process=lambda log, view=view: view(acescct.decode(log))
         )
         exact = measure(window)
-        page(window).baked = kept
+        window.bench.seeing.baked = kept
         line(f"{mode}: baked view, 65 points", baked, exact)
         line(f"{mode}: exact view", exact)
         print(
@@ -55,6 +65,14 @@ def main() -> None:
             f"{kept.error_code10[1]:.1f} codes of 10 bit"
         )
     page(window).set_mode("side")
+    settle_down(window)
+    plain = measure(window)
+    window.bench.seeing.show_look(LOOK)
+    settle_down(window)
+    looked = measure(window)
+    line("side: with a look, vignette and all", looked, plain)
+    window.bench.seeing.show_look(None)
+    settle_down(window)
     page(window).panel.regions.add("ellipse")
     page(window).panel.regions.numbers["trim", "stops"].set_value(0.5)
     settle_down(window)
