@@ -68,6 +68,16 @@ def test_a_hero_alone_is_settled_to_targets_and_taken_back(window: Window) -> No
     assert not bench.panel.by_targets
 
 
+def test_levels_follow_a_view_that_is_ready_after_the_picture(window: Window) -> None:
+    alone(window)
+    levels, seeing = window.bench.levels, window.bench.seeing
+    seeing.baked = None
+    levels.look()
+    assert levels.levelled is None
+    seeing.bake()
+    wait_for(lambda: levels.levelled is not None and levels.idle(), 30)
+
+
 def test_something_neutral_is_pointed_at_and_a_number_is_typed(window: Window) -> None:
     hero, bench = alone(window), window.bench
     production = production_of(window)

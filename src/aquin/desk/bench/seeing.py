@@ -274,13 +274,14 @@ class Seeing(QObject):
                 (shot, grade, shot_dabs),
             ):
                 key = (loaded.serial, repr(g), id(baked), dabs, faces)
-                if key not in self._facts:
+                found = self._facts.get(key)  # which another view may empty meanwhile
+                if found is None:
                     if len(self._facts) > MOST_FACTS:
                         self._facts.clear()
                     clipped = clipped_share(loaded.frame.rgb)
                     mask = self._skin_in(loaded, baked, dabs, faces)
-                    self._facts[key] = facts(loaded.linear, g, baked.process, clipped, mask=mask)
-                sides.append(self._facts[key])
+                    found = self._facts[key] = facts(loaded.linear, g, baked.process, clipped, mask=mask)
+                sides.append(found)
             values = (sides[0].values(), sides[1].values(), sides[2].values())
             return (hero.serial, shot.serial), values, {"hero": sides[0].skin, "shot": sides[2].skin}
 
@@ -291,11 +292,12 @@ class Seeing(QObject):
     ) -> np.ndarray:
         """A picture's skin, looked for once."""
         key = (loaded.serial, id(baked), dabs, faces)
-        if key not in self._skin:
+        found = self._skin.get(key)
+        if found is None:
             if len(self._skin) > MOST_FACTS:
                 self._skin.clear()
-            self._skin[key] = find_skin(loaded.linear, baked.process, dabs, faces)
-        return self._skin[key]
+            found = self._skin[key] = find_skin(loaded.linear, baked.process, dabs, faces)
+        return found
 
     def skin_in(self, role: Role) -> np.ndarray | None:
         """The skin of one side as it is measured; for a worker. None before it can be looked for."""

@@ -185,6 +185,7 @@ class BenchView(QWidget):
         levels.found.connect(self.stated)
         levels.told.connect(self.told)
         self.tools.neutral.changed.connect(levels.look)
+        self.seeing.baked_anew.connect(levels.look)
         self.session.changed.connect(levels.look)
 
     def _against(self, on: bool) -> None:
