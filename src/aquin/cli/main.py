@@ -7,7 +7,20 @@ from typing import Annotated, Any, NoReturn
 import typer
 
 from aquin import __version__
-from aquin.cli.commands import charts, decode, files, level, look, matching, plan, production, simulate, start
+from aquin.cli.commands import (
+    charts,
+    continuity,
+    decode,
+    files,
+    level,
+    look,
+    matching,
+    plan,
+    production,
+    screens,
+    simulate,
+    start,
+)
 from aquin.errors import AquinError
 
 UsageError: Any = typer.BadParameter.__base__
@@ -21,7 +34,7 @@ app = typer.Typer(
     rich_markup_mode=None,
     help="Aquin matches the cameras of a multi-camera shoot. Without a command it opens its window.",
 )
-for family in (production, decode, plan, matching, level, look, charts, start, files):
+for family in (production, decode, plan, matching, level, continuity, look, screens, charts, start, files):
     for command in family.COMMANDS:
         app.command()(command)
 app.add_typer(simulate.app, name="simulate")

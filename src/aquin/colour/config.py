@@ -16,6 +16,7 @@ from aquin.colour.primaries import AP0_TO_AP1
 from aquin.errors import AquinError
 
 _INTERCHANGE = "aces_interchange"
+_DISPLAY_INTERCHANGE = "cie_xyz_d65_interchange"
 
 
 @dataclass(frozen=True)
@@ -182,6 +183,30 @@ class ColourConfig:
         )
         group.appendTransform(_matrix(AP0_TO_AP1))
         return self._processor(group, "unview", display, view)
+
+    def display_light(self, display: str, view: str) -> "Processor":
+        """A display's signal to the CIE XYZ (D65) that the display makes of it, Y = 1 at 100 cd/m2 of the
+        configuration's displays. Raises AquinError where the configuration does not say.
+        """
+        transform = ocio.ColorSpaceTransform(src=self._display_space(display, view), dst=_DISPLAY_INTERCHANGE)
+        return self._processor(ocio.GroupTransform([transform]), "display light", display, view)
+
+    def display_signal(self, display: str, view: str) -> "Processor":
+        """The inverse of `display_light`."""
+        transform = ocio.ColorSpaceTransform(src=_DISPLAY_INTERCHANGE, dst=self._display_space(display, view))
+        return self._processor(ocio.GroupTransform([transform]), "display signal", display, view)
+
+    def _display_space(self, display: str, view: str) -> str:
+        name = self._config.getDisplayViewColorSpaceName(display, view)
+        space = display if not name or name.startswith("<") else name
+        found = self._config.getColorSpace(space)
+        if found is None or found.getReferenceSpaceType() != ocio.REFERENCE_SPACE_DISPLAY:
+            raise AquinError(
+                f"the configuration does not say what light '{display}' makes of a signal",
+                None,
+                "Choose one of its displays that is display-referred",
+            )
+        return str(space)
 
     def _processor(self, transform: Any, *key: str) -> "Processor":
         """The transform ready to run; it is built once, since a configuration never changes."""

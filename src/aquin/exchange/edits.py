@@ -113,7 +113,7 @@ def _cut_list(path: Path, line: Any, tracks: list[Any], rate: Fraction) -> CutLi
         speed = _exact(piece.start_time.rate)
         media = clip.media_reference
         url = getattr(media, "target_url", "") or ""
-        begin = round(piece.start_time.rescaled_to(float(speed)).value)
+        begin, pace = round(piece.start_time.rescaled_to(float(speed)).value), _speed(clip)
         length = round(piece.duration.rescaled_to(float(own)).value)
         drop = _drops(clip)
         cuts.append(
@@ -125,15 +125,36 @@ def _cut_list(path: Path, line: Any, tracks: list[Any], rate: Fraction) -> CutLi
                         clip.metadata.get("cmx_3600", {}).get("clip_name", "") or clip.name or Path(url).stem
                     ),
                     timecode_of(begin, speed, drop),
-                    timecode_of(begin + round(piece.duration.rescaled_to(float(speed)).value), speed, drop),
+                    timecode_of(
+                        begin + _shown(piece.duration.rescaled_to(float(speed)).value, pace), speed, drop
+                    ),
                     timecode_of(round((zero + at).rescaled_to(float(own)).value), own),
                     length,
                     url.removeprefix("file://localhost").removeprefix("file://"),
+                    pace,
                 ),
             )
         )
     cuts.sort(key=lambda c: c[0])
     return CutList(line.name or path.stem, path.name, own, tuple(c for _, c in cuts))
+
+
+def _speed(clip: Any) -> float:
+    """Of all its linear time warps; a freeze frame is 0."""
+    import opentimelineio as otio
+
+    speed = 1.0
+    for effect in clip.effects:
+        if isinstance(effect, otio.schema.FreezeFrame):
+            return 0.0
+        if isinstance(effect, otio.schema.LinearTimeWarp):
+            speed *= float(effect.time_scalar)
+    return speed if -100 <= speed <= 100 else 1.0
+
+
+def _shown(frames: float, pace: float) -> int:
+    """Frames of the media that a piece of `frames` shows."""
+    return max(round(frames * abs(pace)), 1) if pace != 1 else round(frames)
 
 
 def _exact(rate: float) -> Fraction:

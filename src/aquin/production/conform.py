@@ -32,6 +32,12 @@ class Cut:
     frames: int
     media: str = ""
     """The path of the media, as the file writes it."""
+    speed: float = 1.0
+    """Times the media's own speed; negative: backwards; 0: a still."""
+
+    def own_frames(self, rate: Fraction, own: Fraction) -> int:
+        """How many frames of media at `own` frames a second a piece of an edit at `rate` shows."""
+        return max(round(self.frames * abs(self.speed) * own / rate), 1)
 
 
 @dataclass(frozen=True)
@@ -57,16 +63,23 @@ class Conformed:
         return tuple(e for e in self.events if not e.shot_id)
 
 
-def conform(production: Production, cut_list: CutList) -> Conformed:
-    """Keep an edit with its pieces matched to shots, as one step; an edit of the same name is replaced."""
+def conformed(production: Production, cut_list: CutList) -> Conformed:
+    """An edit with its pieces matched to shots; nothing is kept."""
     shots = production.all(Shot)
-    edit = Edit(cut_list.name, cut_list.source, str(cut_list.rate), len(production.all(Edit)))
+    last = max((e.position for e in production.all(Edit)), default=-1)
+    edit = Edit(cut_list.name, cut_list.source, str(cut_list.rate), last + 1)
     events = tuple(
         _event(edit, k, cut, _match(cut, shots, cut_list.rate)) for k, cut in enumerate(cut_list.cuts)
     )
-    old = [e for e in production.all(Edit) if e.name == edit.name]
-    production.change(f"edit {edit.name}", edit, *events, drop=old)
     return Conformed(edit, events)
+
+
+def conform(production: Production, cut_list: CutList, why: str = "") -> Conformed:
+    """Keep an edit with its pieces matched to shots, as one step; an edit of the same name is replaced."""
+    made = conformed(production, cut_list)
+    old = [e for e in production.all(Edit) if e.name == made.edit.name]
+    production.change(f"edit {made.edit.name}", made.edit, *made.events, drop=old, why=why)
+    return made
 
 
 Match = tuple[Shot, int] | str
@@ -75,6 +88,8 @@ Match = tuple[Shot, int] | str
 
 def _event(edit: Edit, position: int, cut: Cut, match: Match) -> Event:
     found, why = ((match[0].id, match[1]), "") if not isinstance(match, str) else (("", 0), match)
+    rate = Fraction(edit.rate)
+    own = cut.own_frames(rate, match[0].fps or rate) if not isinstance(match, str) else 0
     return Event(
         edit.id,
         position,
@@ -86,6 +101,8 @@ def _event(edit: Edit, position: int, cut: Cut, match: Match) -> Event:
         cut.frames,
         *found,
         why,
+        own,
+        cut.speed,
     )
 
 
@@ -139,7 +156,7 @@ def _position(cut: Cut, shot: Shot, rate: Fraction) -> int | None:
         begin = frames_of(cut.source_in, own) - frames_of(shot.start, own)
     except AquinError:
         return None
-    length = max(round(cut.frames * own / rate), 1)
+    length = cut.own_frames(rate, own)
     if begin < 0 or begin + length > shot.frames:
         return None
     return shot.first + begin
@@ -153,7 +170,7 @@ def _without_timecode(cut: Cut, shot: Shot, rate: Fraction) -> Match:
         begin = frames_of(cut.source_in, own) - frames_of(start or "00:00:00:00", own)
     except AquinError:
         begin = -1
-    if begin >= 0 and begin + cut.frames <= shot.frames:
+    if begin >= 0 and begin + cut.own_frames(rate, own) <= shot.frames:
         return shot, shot.first + begin
     if start:
         return f"{shot.path} carries no timecode, and from its reported start {start} it does not hold {cut.source_in}"

@@ -168,7 +168,7 @@ class LookJob:
 def look_job(job: LookJob, skin: np.ndarray | None = None) -> dict[str, float | None]:
     """The picture's values by axis; None where there is nothing to measure. `skin`: (h, w) bool, where it is known."""
     side = side_of(job.shot, job.config)
-    view = _view(job.config, job.display, job.view)
+    view = seen_through(job.config, job.display, job.view)
     values = facts(side.linear, job.shot.graded, view, clipped_share(side.signal), mask=skin).values()
     return {k: None if not np.isfinite(v) else round(v, 5) for k, v in values.items()}
 
@@ -192,7 +192,7 @@ def look_all(group: LookJobs) -> dict[str, dict[str, float | None]]:
         with suppress(AquinError):
             if skin is None:
                 skin = find_skin(
-                    side_of(job.shot, job.config).linear, _view(job.config, job.display, job.view)
+                    side_of(job.shot, job.config).linear, seen_through(job.config, job.display, job.view)
                 )
             out[job.key] = look_job(job, skin)
     return out
@@ -231,7 +231,8 @@ def source_of(values: Mapping[str, Any]) -> Source:
     return Source(str(values["by"]), evidence, float(values["sure"]))
 
 
-def _view(config: str | None, display: str, view: str) -> Any:
+def seen_through(config: str | None, display: str, view: str) -> Any:
+    """ACEScct to the signal of a display's view, baked once for each."""
     return _baked(shared_config(config), display, view)
 
 

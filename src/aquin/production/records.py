@@ -180,6 +180,10 @@ class Event(Record):
     first: int = 0
     """The shot's frame number at which the piece begins."""
     why: str = ""
+    own_frames: int = 0
+    """How many of the shot's own frames it shows; 0 where that is not known."""
+    speed: float = 1.0
+    """Times the shot's own speed; negative: backwards; 0: one frame stands still."""
 
 
 @dataclass(frozen=True)

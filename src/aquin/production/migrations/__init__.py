@@ -4,7 +4,7 @@ from pathlib import Path
 
 import sqlalchemy as sql
 
-SCHEMA = 3
+SCHEMA = 4
 FOLDER = Path(__file__).parent
 
 
