@@ -14,12 +14,12 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
 from aquin.colour.grade import Grade
-from aquin.desk.bench.pictures import BLINK_MS, HOLD_MS
 from aquin.desk.bench.session_file import read_session
 from aquin.desk.bench.state import BenchState
 from aquin.desk.commands import BY_ID
 from aquin.desk.kit import theme
 from aquin.desk.kit.jobs import Jobs, Tell
+from aquin.desk.kit.pictures import BLINK_MS, HOLD_MS
 from aquin.desk.screenshots import settle_down
 from aquin.desk.window import Window
 from aquin.errors import AquinError

@@ -13,8 +13,8 @@ from PySide6.QtTest import QTest
 from test_shots import until
 
 from aquin.desk.app import application, put_away
-from aquin.desk.bench.pictures import MODES
 from aquin.desk.board.cells import BoardModel
+from aquin.desk.kit.pictures import MODES
 from aquin.desk.screenshots import settle_down
 from aquin.desk.window import Window
 from aquin.exchange import grade_file

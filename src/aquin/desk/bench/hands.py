@@ -7,48 +7,20 @@ from dataclasses import replace
 from typing import TYPE_CHECKING
 
 import numpy as np
-from PySide6.QtCore import QObject, QPointF, QRectF, Qt, Signal
+from PySide6.QtCore import QObject, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QImage, QPainter, QPen
 
 from aquin.colour.region import WHOLE, Ellipse, Window
 from aquin.desk.kit import theme
+from aquin.desk.kit.pictures.hand import Hand, To
 from aquin.jobs.load_side import ROLES, At, Role
 from aquin.measure.skin import Dab
 
 if TYPE_CHECKING:
     from aquin.desk.bench.state import Pair
 
-To = Callable[[float, float], QPointF]
-"""From shares of the picture to the widget."""
-
 NEAR = 12.0
 """Pixels within which a handle is meant."""
-
-
-class Hand(QObject):
-    """One kind of work on the pictures. `drags`: press and release are two things."""
-
-    name = ""
-    hint = ""
-    drags = True
-    begins: Role = "hero"
-    """The picture on which keys have the hand at first."""
-
-    changed = Signal()
-
-    def __init__(self, parent: QObject | None = None) -> None:
-        super().__init__(parent)
-
-    def press(self, role: Role, at: At, to: To, other: bool = False) -> None:
-        """`other`: with the key (Alt) or button that means the opposite."""
-
-    def move(self, role: Role, at: At) -> None: ...
-
-    def release(self) -> None: ...
-
-    def clear(self) -> None: ...
-
-    def paint(self, p: QPainter, role: Role, to: To) -> None: ...
 
 
 def outline(p: QPainter, draw: Callable[[], None], light: int = 240, width: float = 1.3) -> None:

@@ -8,9 +8,10 @@ from typing import TYPE_CHECKING, Any
 from PySide6.QtCore import QObject, QRectF, Qt, Signal
 from PySide6.QtGui import QPainter, QPolygonF
 
-from aquin.desk.bench.hands import Hand, To, outline
+from aquin.desk.bench.hands import outline
 from aquin.desk.kit import theme
 from aquin.desk.kit.jobs import Latest
+from aquin.desk.kit.pictures.hand import Hand, To
 from aquin.jobs.load_side import ROLES, At, Role
 
 if TYPE_CHECKING:

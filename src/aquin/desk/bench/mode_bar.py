@@ -3,10 +3,10 @@
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QButtonGroup, QPushButton, QWidget
 
-from aquin.desk.bench.pictures import MODES
 from aquin.desk.commands import tip
 from aquin.desk.kit.boxes import line_of
 from aquin.desk.kit.labels import Words
+from aquin.desk.kit.pictures import MODES
 
 _MODE_TIPS = {
     "side": "Hero on the left, shot on the right",

@@ -14,8 +14,8 @@ from aquin.jobs.load_side import ROLES, Role
 if TYPE_CHECKING:
     from aquin.desk.bench.link import BenchLink
     from aquin.desk.bench.over_time import OverTime
-    from aquin.desk.bench.pictures import Pictures
     from aquin.desk.bench.state import BenchState
+    from aquin.desk.kit.pictures import Pictures
     from aquin.desk.session import Session
     from aquin.production.audit import Finding
 

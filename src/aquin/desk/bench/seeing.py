@@ -14,11 +14,11 @@ from PySide6.QtCore import QElapsedTimer, QObject, QTimer, Signal
 from aquin.colour import acescct
 from aquin.colour.baked import BakedView
 from aquin.colour.grade import Grade
-from aquin.desk.bench.pictures import ZONE_NAMES, Pictures
 from aquin.desk.bench.scope_strip import ScopeStrip
 from aquin.desk.bench.state import BenchState
 from aquin.desk.bench.tools import Tools
 from aquin.desk.kit.jobs import Jobs, Latest
+from aquin.desk.kit.pictures import ZONE_NAMES, Pictures
 from aquin.desk.kit.preview import Seen, Shown, Wish, gaps, graded, see
 from aquin.desk.session import Session
 from aquin.jobs.load_side import ROLES, Loaded, Role

@@ -3,14 +3,15 @@
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QPushButton, QWidget
 
-from aquin.desk.bench.hands import AreaHand, Hand, NeutralHand, PairHand, RegionHand, SkinHand
+from aquin.desk.bench.hands import AreaHand, NeutralHand, PairHand, RegionHand, SkinHand
 from aquin.desk.bench.materials import MaterialHand
-from aquin.desk.bench.pictures import Pictures
 from aquin.desk.bench.strip import Strip
 from aquin.desk.commands import tip
 from aquin.desk.kit.boxes import line_of
 from aquin.desk.kit.labels import Words
 from aquin.desk.kit.number import Number
+from aquin.desk.kit.pictures import Pictures
+from aquin.desk.kit.pictures.hand import Hand
 
 HANDLING = "Arrow keys move the hand (Shift: far), Enter presses and lets go, N goes to the other picture"
 

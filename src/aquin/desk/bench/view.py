@@ -17,7 +17,6 @@ from aquin.desk.bench.materials import MaterialSight
 from aquin.desk.bench.mode_bar import ModeBar
 from aquin.desk.bench.notices import Notices
 from aquin.desk.bench.over_time import OverTime, words_of
-from aquin.desk.bench.pictures import MODES, Pictures
 from aquin.desk.bench.playing import Playing
 from aquin.desk.bench.presenter import Presenter
 from aquin.desk.bench.scope_strip import ScopeStrip
@@ -30,6 +29,7 @@ from aquin.desk.kit import theme
 from aquin.desk.kit.ask import EXPORTS, ask_save
 from aquin.desk.kit.boxes import column_of, line_of
 from aquin.desk.kit.jobs import Jobs
+from aquin.desk.kit.pictures import MODES, Pictures
 from aquin.desk.session import Session
 from aquin.jobs.load_side import ROLES, Role
 

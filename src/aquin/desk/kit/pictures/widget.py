@@ -16,8 +16,8 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from aquin.colour.region import WHOLE, Window
-from aquin.desk.bench.hands import Hand
-from aquin.desk.bench.pictures.drawing import Drawn
+from aquin.desk.kit.pictures.drawing import Drawn
+from aquin.desk.kit.pictures.hand import Hand
 from aquin.jobs.load_side import ROLES, Role
 
 BLINK_MS = 500

@@ -8,16 +8,16 @@ from PySide6.QtGui import QColor, QImage, QPainter, QPainterPath, QPaintEvent, Q
 from PySide6.QtWidgets import QWidget
 
 from aquin.colour.region import WHOLE, Window
-from aquin.desk.bench.pictures.geometry import Placed
 from aquin.desk.kit import theme
 from aquin.desk.kit.corners import draw_corners
+from aquin.desk.kit.pictures.geometry import Placed
 from aquin.desk.kit.preview import GAP_COLOURS, ZONE_COLOURS
 from aquin.jobs.load_side import ROLES, Role
 from aquin.measure.scopes import ZONES
 
 if TYPE_CHECKING:
     from aquin.arrays import Float64
-    from aquin.desk.bench.hands import Hand
+    from aquin.desk.kit.pictures.hand import Hand
 
 STRIPS = 8
 
