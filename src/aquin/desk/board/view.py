@@ -16,7 +16,6 @@ from PySide6.QtWidgets import (
 )
 
 from aquin.desk.board.cells import BoardModel, BoardTable
-from aquin.desk.board.drift_dialog import DriftDialog
 from aquin.desk.board.levelling import Levelling
 from aquin.desk.board.settling import Settling
 from aquin.desk.board.widgets import HOW, PANEL, BoardWidgets, about, about_shot, words_label
@@ -24,6 +23,7 @@ from aquin.desk.kit import theme
 from aquin.desk.kit.boxes import column_of, line_of
 from aquin.desk.kit.columns import COLUMNS
 from aquin.desk.kit.dialogs import open_fitting
+from aquin.desk.kit.drift_dialog import DriftDialog
 from aquin.desk.kit.jobs import Jobs, Latest, Tell
 from aquin.desk.kit.labels import Words, no_mnemonic
 from aquin.desk.kit.thumbs import Thumbs

@@ -18,6 +18,7 @@ from aquin.production.cut.work import (
     FRAME,
     LANES,
     PAIR,
+    SMALL,
     VERSION,
     FrameJob,
     PairJob,
@@ -154,6 +155,10 @@ class Continuity:
     pieces: tuple[Piece, ...]
     cuts: tuple[Cut, ...]
     values: Mapping[int, tuple[Mapping[str, float], Mapping[str, float]]] = field(default_factory=dict)
+    beside: Mapping[int, Mapping[str, float]] = field(default_factory=dict)
+    """By piece, how far its shot is from its hero, by axis, where pictures beside their heroes tell."""
+    small: Mapping[int, tuple[str, str]] = field(default_factory=dict)
+    """By piece, the packed small pictures of its two ends (`work.unpacked`); empty where there is none."""
 
     @property
     def jumping(self) -> list[Cut]:
@@ -249,11 +254,15 @@ def known_edit(
         if seen is not None:
             cut = judge.judged(cut, seen, _end(ends, left, 1), _end(ends, right, 0))
         cuts.append(cut)
-    return Continuity(edit, tuple(pieces), tuple(cuts), ends)
+    small = {
+        p.number: tuple(str(frames.get(need.ends.get((p.number, e), ""), {}).get(SMALL, "")) for e in (0, 1))
+        for p in pieces
+    }
+    return Continuity(edit, tuple(pieces), tuple(cuts), ends, judge.beside(pieces), small)  # type: ignore[arg-type]
 
 
 def _values(found: Mapping[str, Any] | None) -> dict[str, float]:
-    return {k: float(v) for k, v in (found or {}).items() if v is not None}
+    return {k: float(v) for k, v in (found or {}).items() if v is not None and k != SMALL}
 
 
 def _end(ends: Mapping[int, Any], piece: Piece, end: int) -> Mapping[str, float]:
@@ -297,6 +306,15 @@ class _Judge:
             np.sqrt(x**2 + y**2 + light**2) for x, y in ((left.error, right.error), (left.doubt, right.doubt))
         )
         return right.off - left.off, error, doubt
+
+    def beside(self, pieces: Sequence[Piece]) -> dict[int, dict[str, float]]:
+        """By piece, its shot's distance from its hero on the axes of a verdict."""
+        out = {}
+        for piece in pieces:
+            found = self._beside(piece.shot) if piece.shot is not None else None
+            if found is not None:
+                out[piece.number] = {axis: value for axis, (value, _) in found.axes.items()}
+        return out
 
     def _beside(self, shot: Shot) -> Verdict | None:
         setup = self.shoot.production.find(Setup, shot.setup_id)

@@ -10,15 +10,15 @@ import numpy as np
 if TYPE_CHECKING:
     from aquin.production.cut.judged import Continuity
 
-COMPARED = ("exposure", "warmth", "tint", "saturation", "skin level", "black floor")
+COMPARED: tuple[str, ...] = ("exposure", "warmth", "tint", "saturation", "skin level", "black floor")
 """Axes on which a piece can fall out."""
 LEAST = {
     "exposure": 0.15,
     "warmth": 8.0,
     "tint": 3.0,
-    "saturation": 0.08,
-    "skin level": 4.0,
-    "black floor": 1.0,
+    "saturation": 0.15,
+    "skin level": 6.0,
+    "black floor": 1.5,
 }
 """Spread that is taken for granted between pieces of a setup: framing differs."""
 FEWEST = 4
@@ -55,7 +55,7 @@ def falling_out(found: Continuity) -> dict[int, Odd]:
         if len(numbers) < FEWEST:
             continue
         for axis in COMPARED:
-            values = np.array([value_of(found, n, axis) for n in numbers])
+            values = np.array([_compared(found, n, axis) for n in numbers])
             there = np.isfinite(values)
             if there.sum() < FEWEST:
                 continue
@@ -66,6 +66,15 @@ def falling_out(found: Continuity) -> dict[int, Odd]:
                 if np.isfinite(far) and (n not in out or abs(far) > abs(out[n].far)):
                     out[n] = Odd(n, axis, far)
     return out
+
+
+def _compared(found: Continuity, piece: int, axis: str) -> float:
+    """Exposure and white as the shot lies beside its hero, whatever the two cameras framed; the rest as its picture
+    has it.
+    """
+    if axis in ("exposure", "warmth", "tint"):
+        return float(found.beside.get(piece, {}).get(axis, float("nan")))
+    return value_of(found, piece, axis)
 
 
 def value_of(found: Continuity, piece: int, axis: str) -> float:

@@ -4,9 +4,11 @@ out.
 
 from __future__ import annotations
 
+import base64
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
+import cv2
 import numpy as np
 
 from aquin.arrays import Float32, Float64
@@ -28,7 +30,7 @@ if TYPE_CHECKING:
 
 FRAME, PAIR = "frame of a cut", "two frames of a cut"
 """Kinds of what is kept."""
-VERSION = 1
+VERSION = 2
 """Goes up when what is kept means something else."""
 
 LANES = (
@@ -71,8 +73,13 @@ class FrameJob:
         return self.ref.path
 
 
-def frame_job(job: FrameJob) -> dict[str, float | None]:
-    """Its values by `LANES`; None where there is nothing to measure. Raises AquinError.
+THUMB = 96
+"""Width of a frame's small picture in pixels."""
+SMALL = "small picture"
+
+
+def frame_job(job: FrameJob) -> dict[str, Any]:
+    """Its values by `LANES`, None where there is nothing to measure; and its small picture, graded. Raises AquinError.
 
     exposure: median log2 luminance over 18 % grey. warmth, tint: mired and 10^-3 Duv by which its median colour lies
     off even. saturation: mean CIELAB chroma as seen, over 20. The rest as `measure.looks.facts` has it.
@@ -90,7 +97,22 @@ def frame_job(job: FrameJob) -> dict[str, float | None]:
     out["warmth"], out["tint"] = mired, 1e3 * duv
     lab = lab_of_display(np.asarray(view(log)))
     out["saturation"] = float(np.hypot(lab[..., 1], lab[..., 2]).mean()) / 20
-    return {k: None if v is None or not np.isfinite(v) else round(float(v), 5) for k, v in out.items()}
+    values = {k: None if v is None or not np.isfinite(v) else round(float(v), 5) for k, v in out.items()}
+    wide = max(few.shape[1], THUMB)
+    small = cv2.resize(log, (THUMB, max(round(log.shape[0] * THUMB / wide), 2)), interpolation=cv2.INTER_AREA)
+    return values | {SMALL: _packed(small)}
+
+
+def _packed(log: Float32) -> str:
+    """(h, w, 3) ACEScct as a small JPEG in base64: 8 bit of it are enough for a small picture."""
+    codes = np.clip(log[..., ::-1] * 255 + 0.5, 0, 255).astype(np.uint8)
+    return base64.b64encode(cv2.imencode(".jpg", codes, [cv2.IMWRITE_JPEG_QUALITY, 90])[1].tobytes()).decode()
+
+
+def unpacked(small: str) -> Float32:
+    """What `frame_job` packed, as (h, w, 3) ACEScct again."""
+    codes: Any = cv2.imdecode(np.frombuffer(base64.b64decode(small), np.uint8), cv2.IMREAD_COLOR)
+    return np.asarray(codes[..., ::-1].astype(np.float32) / 255, np.float32)
 
 
 def _middle(light: Float64) -> Float64:

@@ -41,35 +41,13 @@ def clock(seconds: float) -> str:
     return f"{whole // 3600:02}:{whole // 60 % 60:02}:{whole % 60:02}"
 
 
-class DriftDialog(QDialog):
-    """Shows what was found; after trims were accepted it is found again, beside this thread."""
+class DriftPlots(QWidget):
+    """Exposure, warmth and green of a setup's light over the time of day."""
 
-    told = Signal(str)
-
-    def __init__(
-        self,
-        production: Production,
-        config: ColourConfig,
-        setup: Setup,
-        found: Light,
-        jobs: Jobs,
-        parent: QWidget,
-    ) -> None:
-        super().__init__(parent)
-        self.production, self.config, self.setup, self.found, self.jobs = (
-            production,
-            config,
-            setup,
-            found,
-            jobs,
-        )
-        self.setWindowTitle(f"Light over the day: {setup.name}")
-        self.resize(940, 620)
-        column = QVBoxLayout(self)
-        self.words = Words("")
-        self.words.setWordWrap(True)
-        column.addWidget(self.words)
-        line = QHBoxLayout()
+    def __init__(self) -> None:
+        super().__init__()
+        line = QHBoxLayout(self)
+        line.setContentsMargins(0, 0, 0, 0)
         self.plots = tuple(
             Plot(name, "time of day", unit)
             for name, unit in (("exposure", "st"), ("warmth", "mired"), ("green", "st"))
@@ -79,71 +57,24 @@ class DriftDialog(QDialog):
             plot.x_words = lambda hours: clock(hours * HOUR)[:5]
             plot.x_ticks = 4
             line.addWidget(plot, 1)
-        column.addLayout(line)
-        headings = ("shot", "camera", "time", "exposure st", "warmth mired", "±st", "by")
-        self.table = listing("Trims that follow from the light", headings, wide=6)
-        column.addWidget(self.table, 1)
-        buttons = QHBoxLayout()
-        self.one_button, self.all_button, close = (
-            QPushButton("Accept the selected"),
-            QPushButton("Accept all"),
-            QPushButton("Close"),
-        )
-        self.all_button.setProperty("main", True)
-        self.one_button.setToolTip("The selected shots get these trims; undone with Ctrl+Z on the Board")
-        self.all_button.setToolTip("All shots of the table that do not hold their trim yet")
-        self.one_button.clicked.connect(self.accept_chosen)
-        self.all_button.clicked.connect(self.accept_all)
-        close.clicked.connect(self.accept)
-        buttons.addWidget(self.one_button)
-        buttons.addWidget(self.all_button)
-        buttons.addStretch()
-        buttons.addWidget(close)
-        column.addLayout(buttons)
-        self.table.itemSelectionChanged.connect(self._buttons)
-        self._show()
 
-    def _show(self) -> None:
-        drift, trims = self.found.drift, self.found.trims
-        count = len(drift.seen)
+    def show_light(self, found: Light, setup: str) -> str:
+        """Draw it; what it means, in words."""
+        self._draw(found)
+        count = len(found.drift.seen)
         if count < 2:
-            self.words.setText(
-                f"No drift is known in {self.setup.name}: settle it first, so that the hero's camera's shots "
-                "are compared with the hero; "
-                "without timecode, or where nothing in the picture stays, none can be told."
+            return (
+                f"No drift is known in {setup}: settle it first, so that the hero's camera's shots are compared with "
+                "the hero; without timecode, or where nothing in the picture stays, none can be told."
             )
-        else:
-            self.words.setText(
-                f"By {count} shots of the hero's camera, against the hero at its own time. The band is the "
-                "uncertainty (two standard errors). "
-                "Dots are shots that were compared; rings are the trims of the table, turned over: how far "
-                "each shot is off."
-            )
-        self._plots()
-        self.table.setRowCount(len(trims))
-        for row, trim in enumerate(trims):
-            level, warm, _ = trim.parts
-            at = seconds_of(trim.shot)
-            texts = (
-                trim.shot.name,
-                self.found.cameras.get(trim.shot.camera_id, ""),
-                clock(at[0]) if at is not None else "",
-                f"{level:+.2f}".replace("-", "−"),
-                f"{warm:+.0f}".replace("-", "−"),
-                f"{trim.error:.2f}",
-                trim.by + (", held" if trim.held else ""),
-            )
-            for k, text in enumerate(texts):
-                item = QTableWidgetItem(text)
-                if 3 <= k <= 5:
-                    item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-                if trim.held:
-                    item.setForeground(theme.DIM)
-                self.table.setItem(row, k, item)
-        self._buttons()
+        return (
+            f"By {count} shots of the hero's camera, against the hero at its own time. The band is the uncertainty "
+            "(two standard errors). Dots are shots that were compared; rings are trims that follow from the light, "
+            "turned over: how far each shot is off."
+        )
 
-    def _plots(self) -> None:
-        drift, trims = self.found.drift, self.found.trims
+    def _draw(self, found: Light) -> None:
+        drift, trims = found.drift, found.trims
         timed = [(s[0], t) for t in trims if (s := seconds_of(t.shot)) is not None]
         times = [s.at for s in drift.seen] + [at for at, _ in timed]
         if len(drift.seen) < 2:
@@ -178,6 +109,86 @@ class DriftDialog(QDialog):
                 Line(np.array([s.at for s in drift.seen]) / HOUR, unit * seen[:, k], theme.grey(250), "dots")
             )
             plot.show_lines(lines)
+
+
+class DriftDialog(QDialog):
+    """Shows what was found; after trims were accepted it is found again, beside this thread."""
+
+    told = Signal(str)
+
+    def __init__(
+        self,
+        production: Production,
+        config: ColourConfig,
+        setup: Setup,
+        found: Light,
+        jobs: Jobs,
+        parent: QWidget,
+    ) -> None:
+        super().__init__(parent)
+        self.production, self.config, self.setup, self.found, self.jobs = (
+            production,
+            config,
+            setup,
+            found,
+            jobs,
+        )
+        self.setWindowTitle(f"Light over the day: {setup.name}")
+        self.resize(940, 620)
+        column = QVBoxLayout(self)
+        self.words = Words("")
+        self.words.setWordWrap(True)
+        column.addWidget(self.words)
+        self.drift_plots = DriftPlots()
+        self.plots = self.drift_plots.plots
+        column.addWidget(self.drift_plots)
+        headings = ("shot", "camera", "time", "exposure st", "warmth mired", "±st", "by")
+        self.table = listing("Trims that follow from the light", headings, wide=6)
+        column.addWidget(self.table, 1)
+        buttons = QHBoxLayout()
+        self.one_button, self.all_button, close = (
+            QPushButton("Accept the selected"),
+            QPushButton("Accept all"),
+            QPushButton("Close"),
+        )
+        self.all_button.setProperty("main", True)
+        self.one_button.setToolTip("The selected shots get these trims; undone with Ctrl+Z on the Board")
+        self.all_button.setToolTip("All shots of the table that do not hold their trim yet")
+        self.one_button.clicked.connect(self.accept_chosen)
+        self.all_button.clicked.connect(self.accept_all)
+        close.clicked.connect(self.accept)
+        buttons.addWidget(self.one_button)
+        buttons.addWidget(self.all_button)
+        buttons.addStretch()
+        buttons.addWidget(close)
+        column.addLayout(buttons)
+        self.table.itemSelectionChanged.connect(self._buttons)
+        self._show()
+
+    def _show(self) -> None:
+        trims = self.found.trims
+        self.words.setText(self.drift_plots.show_light(self.found, self.setup.name))
+        self.table.setRowCount(len(trims))
+        for row, trim in enumerate(trims):
+            level, warm, _ = trim.parts
+            at = seconds_of(trim.shot)
+            texts = (
+                trim.shot.name,
+                self.found.cameras.get(trim.shot.camera_id, ""),
+                clock(at[0]) if at is not None else "",
+                f"{level:+.2f}".replace("-", "−"),
+                f"{warm:+.0f}".replace("-", "−"),
+                f"{trim.error:.2f}",
+                trim.by + (", held" if trim.held else ""),
+            )
+            for k, text in enumerate(texts):
+                item = QTableWidgetItem(text)
+                if 3 <= k <= 5:
+                    item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+                if trim.held:
+                    item.setForeground(theme.DIM)
+                self.table.setItem(row, k, item)
+        self._buttons()
 
     def _buttons(self) -> None:
         writable = not self.production.read_only
