@@ -94,6 +94,24 @@ def bind_views(
         "board.agree": lambda: views.board.agree(),
         "board.level": lambda: views.board.levelling.start(views.board.chosen),
         "board.light": lambda: views.board.ask_drift(),
+        "continuity.measure": lambda: within("continuity", views.continuity.measure),
+        "continuity.previous": lambda: views.continuity.step(-1),
+        "continuity.next": lambda: views.continuity.step(1),
+        "continuity.jump_back": lambda: views.continuity.step_jump(-1),
+        "continuity.jump_on": lambda: views.continuity.step_jump(1),
+        "continuity.worst": lambda: within("continuity", views.continuity.worst),
+        "continuity.close_left": lambda: views.continuity.close_jump("left"),
+        "continuity.close_half": lambda: views.continuity.close_jump("half"),
+        "continuity.close_right": lambda: views.continuity.close_jump("right"),
+        "continuity.mean": lambda: views.continuity.panel.reason.setFocus(),
+        "continuity.mode": lambda: views.continuity.pair.cycle_mode(),
+        "continuity.play": lambda: views.continuity.pair.toggle_play(),
+        "continuity.look": lambda: views.continuity.pair.look_button.toggle(),
+        "continuity.sheet": lambda: within("continuity", views.continuity.lay_out),
+        "continuity.cut": lambda: views.continuity.show_page("cut"),
+        "continuity.light": lambda: within("continuity", lambda: views.continuity.show_page("light")),
+        "continuity.new": lambda: within("continuity", views.continuity.papers.ask_new),
+        "continuity.export": lambda: within("continuity", views.continuity.papers.ask_export),
         "look.use": lambda: within("look", views.look.toggle_use),
         "look.shown": lambda: views.look.with_button.toggle(),
         "look.new": lambda: within("look", views.look.new),
@@ -106,5 +124,24 @@ def bind_views(
         "look.previous": lambda: views.look.step(-1),
         "look.next": lambda: views.look.step(1),
     }
+    runs |= _of_screens(views, within)
     for id, run in runs.items():
         commands.bind(id, run)
+
+
+def _of_screens(views: Views, within: Callable[[str, Callable[[], object]], object]) -> Runs:
+    def next_field() -> None:
+        views.screens.show_page("this")
+        views.screens.this.next_field()
+
+    return {
+        "screens.profile": lambda: within("screens", views.screens.ask_profile),
+        "screens.desktop": lambda: within("screens", views.screens.take_desktop),
+        "screens.page": lambda: within("screens", views.screens.next_page),
+        "screens.field": lambda: within("screens", next_field),
+        "screens.previous": lambda: views.screens.step(-1),
+        "screens.next": lambda: views.screens.step(1),
+        "screens.look": lambda: views.screens.session.toggle_look(),
+        "screens.worst": lambda: within("screens", views.screens.measure_worst),
+        "screens.file": lambda: within("screens", views.screens.ask_file),
+    }

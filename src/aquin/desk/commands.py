@@ -9,7 +9,7 @@ from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import QPushButton, QWidget
 
-VIEWS = ("plan", "shots", "charts", "board", "bench", "look")
+VIEWS = ("plan", "shots", "charts", "board", "bench", "continuity", "look", "screens")
 
 
 @dataclass(frozen=True)
@@ -42,7 +42,9 @@ TABLE: tuple[Command, ...] = (
     Command("app.charts", "Charts", ("3",), "Read charts, balance, profile and latitude"),
     Command("app.board", "Board", ("4",), "Setups by cameras: heroes, settle, propagate"),
     Command("app.bench", "Bench", ("5",), "Hero and shot, the ledger and the stack"),
-    Command("app.look", "Look", ("6",), "One look over everything: from a reference, at a strength"),
+    Command("app.continuity", "Continuity", ("6",), "Does the cut hold together?"),
+    Command("app.look", "Look", ("7",), "One look over everything: from a reference, at a strength"),
+    Command("app.screens", "Screens", ("8",), "This screen, other screens, and wrong tags"),
     Command("app.undo", "Undo", ("Ctrl+Z",), "Take back the last decision, wherever it was made"),
     Command("app.redo", "Redo", ("Ctrl+Y", "Ctrl+Shift+Z"), "Make the decision again that was taken back"),
     Command("app.find", "Find a command", ("Ctrl+K",), "Type some words of what you want to do"),
@@ -225,6 +227,48 @@ TABLE: tuple[Command, ...] = (
         ("Ctrl+E",),
         "Write it as .cdl, .cc, .ccc, .clf or .cube, and prove the file",
     ),
+    Command("continuity.measure", "Measure the cut", ("M",), "Measure the frames on both sides of every cut"),
+    Command("continuity.previous", "Previous cut", (",",)),
+    Command("continuity.next", "Next cut", (".",)),
+    Command("continuity.jump_back", "Previous jump", ("Shift+,", "<")),
+    Command("continuity.jump_on", "Next jump", ("Shift+.", ">")),
+    Command("continuity.worst", "The worst jump", ("W",)),
+    Command(
+        "continuity.close_left", "On the left", ("Shift+Left",), "Close the jump by a trim of the left shot"
+    ),
+    Command(
+        "continuity.close_half", "Half each", ("Shift+Down",), "Close the jump by trims of both, half each"
+    ),
+    Command(
+        "continuity.close_right",
+        "On the right",
+        ("Shift+Right",),
+        "Close the jump by a trim of the right shot",
+    ),
+    Command("continuity.mean", "Meant so …", ("N",), "The jump is meant: say why"),
+    Command("continuity.mode", "Next compare mode", ("C",)),
+    Command(
+        "continuity.hold",
+        "Hold: what is before the cut in the place of what is after it (not faster than three changes a second)",
+        ("Space",),
+        hand=True,
+    ),
+    Command(
+        "continuity.play", "Play", ("Shift+Space",), "The second before the cut and the one after it, in step"
+    ),
+    Command("continuity.look", "Look on or off", ("L",), "See the cut with the look that is on, or without"),
+    Command(
+        "continuity.sheet", "The whole cut, in the next order", ("T",), "In cut order, by setup, by an axis"
+    ),
+    Command("continuity.cut", "Cut by cut", ("B",)),
+    Command("continuity.light", "Light of the day", ("D",), "How the light changed in each setup"),
+    Command("continuity.new", "New cut …", ("Ctrl+O",), "Conform a newer edit and list what it changes"),
+    Command(
+        "continuity.export",
+        "Write with markers …",
+        ("Ctrl+E",),
+        "The edit, jumps and notes marked",
+    ),
     Command(
         "look.use",
         "Switch the look on or off",
@@ -251,6 +295,19 @@ TABLE: tuple[Command, ...] = (
     Command("look.drop", "Drop the look", ("Del",), "Take it out of the production; this can be undone"),
     Command("look.previous", "Previous shot", (",",)),
     Command("look.next", "Next shot", (".",)),
+    Command("screens.profile", "This screen's profile …", ("Ctrl+Shift+O",), "The ICC file of this monitor"),
+    Command("screens.desktop", "Profile as the desktop has it", (), "Ask the desktop's colour service"),
+    Command(
+        "screens.page", "Next page", ("C",), "This screen, others, wrong tags, deliverables, worst shots"
+    ),
+    Command("screens.field", "Next test field", ("F",)),
+    Command("screens.previous", "Previous shot", (",",)),
+    Command("screens.next", "Next shot", (".",)),
+    Command("screens.look", "Look on or off", ("L",), "The shot with the look that is on, or without"),
+    Command("screens.worst", "Worst shots", ("W",), "All shots under each screen, the worst first"),
+    Command(
+        "screens.file", "Tags of a movie …", ("Ctrl+O",), "Read a delivered movie: what players make of it"
+    ),
 )
 BY_ID = {c.id: c for c in TABLE}
 TITLES = {"app": "Everywhere", "file": "Productions"} | {v: v.capitalize() for v in VIEWS}

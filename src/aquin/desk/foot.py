@@ -6,7 +6,7 @@ from PySide6.QtCore import QPoint, Signal
 from PySide6.QtWidgets import QMenu, QPushButton, QWidget
 
 from aquin.desk.commands import tip
-from aquin.desk.kit import theme
+from aquin.desk.kit import monitor, theme
 from aquin.desk.kit.boxes import line_of
 from aquin.desk.kit.jobs import Jobs
 from aquin.desk.kit.labels import Words
@@ -78,14 +78,21 @@ class Foot(QWidget):
             "Chain: input transform, ACEScct, balance, trim, view. "
             f"Configuration: {config.label}. Click to use another."
         )
-        self.screen_button.setText(f"screen: {display.replace(' - Display', '')}")
+        held = monitor.current()
+        shown = "no profile" if held is None else held.words
+        self.screen_button.setText(f"screen: {display.replace(' - Display', '')}, {shown}")
         known = (
             f" The preview is baked; 99.9 % of scene colours lie within {error_code10[0]:.0f} codes of 10 bit."
             if error_code10
             else ""
         )
         self.screen_button.setToolTip(
-            f"{display}, {view}.{known} Exports and measurements are exact. Click to choose."
+            f"{display}, {view}.{known} Exports and measurements are exact. "
+            + (
+                "This screen has no profile here: its colours are not known (Screens). Click to choose."
+                if held is None
+                else f"Pictures go through the profile {held.words} at most {held.fit.largest:.1f}. Click to choose."
+            )
         )
 
     def choose_screen(self) -> QMenu:

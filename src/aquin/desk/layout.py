@@ -62,9 +62,14 @@ def restore_screen(session: Session) -> None:
         if view in dict(session.config.displays()).get(display, []):
             session.set_screen(display, view)
 
+    monitor = settings().value("monitor profile")
+    if monitor and Path(str(monitor)).is_file():
+        session.monitor.choose(Path(str(monitor)), session.config, session.screen)
+
 
 def keep_screen(session: Session) -> None:
     settings().setValue("screen", list(session.screen))
+    settings().setValue("monitor profile", str(session.monitor.path or ""))
 
 
 def keep(window: QWidget, shown: str, bench: BenchView, views: Views) -> None:

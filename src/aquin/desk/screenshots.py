@@ -45,6 +45,8 @@ def is_idle(window: Window) -> bool:
         and window.bench.materials.idle()
         and window.bench.levels.idle()
         and ("look" not in there or window.views.look.idle())
+        and ("continuity" not in there or window.views.continuity.idle())
+        and ("screens" not in there or window.views.screens.idle())
         and not jobs.titles
         and not jobs.running("solve skin")
     )

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QObject, Signal
 
 from aquin.colour.config import ColourConfig
+from aquin.desk.kit.this_screen import ThisScreen
 from aquin.production import Shot
 
 if TYPE_CHECKING:
@@ -24,8 +25,8 @@ class Session(QObject):
     """Observed by every view; nothing of it is copied into one.
 
     `opened`: another production, or none, or the same one through another configuration. `changed`: something in it
-    was decided, here or elsewhere. `screened`: another screen. `selected`: another shot is worked on. `measured`:
-    the Board's cells were looked at again. `looked`: the look is to be seen, or not.
+    was decided, here or elsewhere. `screened`: another screen, or another profile of this one. `selected`: another
+    shot is worked on. `measured`: the Board's cells were looked at again. `looked`: the look is to be seen, or not.
     """
 
     opened = Signal()
@@ -46,6 +47,11 @@ class Session(QObject):
         self.look_shown = False
         """Whether the Bench shows the look that is on: off while one balances."""
         self.revision = 0
+        self.monitor = ThisScreen(self)
+        """What pictures are shown on."""
+        self.monitor.changed.connect(self.screened)
+        for moved in (self.screened, self.opened):
+            moved.connect(lambda: self.monitor.follow(self.config, self.screen))
         self._shoot: tuple[int, Shoot] | None = None
 
     # what is open

@@ -14,13 +14,15 @@ from aquin.desk.next_step import Open
 if TYPE_CHECKING:
     from aquin.desk.board.view import BoardView
     from aquin.desk.charts.view import ChartsView
+    from aquin.desk.continuity.view import ContinuityView
     from aquin.desk.kit.jobs import Jobs
     from aquin.desk.look.view import LookView
     from aquin.desk.plan.view import PlanView
+    from aquin.desk.screens.view import ScreensView
     from aquin.desk.session import Session
     from aquin.desk.shots.view import ShotsView
 
-NAMES = ("shots", "board", "charts", "plan", "look")
+NAMES = ("shots", "board", "charts", "plan", "continuity", "look", "screens")
 """In the order in which they are most likely needed."""
 FURNISH_MS = 20
 
@@ -57,6 +59,14 @@ class Views(QObject):
     @property
     def look(self) -> LookView:
         return cast("LookView", self["look"])
+
+    @property
+    def continuity(self) -> ContinuityView:
+        return cast("ContinuityView", self["continuity"])
+
+    @property
+    def screens(self) -> ScreensView:
+        return cast("ScreensView", self["screens"])
 
     def __getitem__(self, name: str) -> QWidget:
         if name not in self.there:
@@ -100,8 +110,9 @@ class Views(QObject):
             self.shots.finish()
         if "board" in self.there:
             self.board.finish()
-        if "look" in self.there:
-            self.look.finish()
+        for name in ("look", "continuity", "screens"):
+            if name in self.there:
+                cast("LookView | ContinuityView | ScreensView", self.there[name]).finish()
 
     @staticmethod
     def splitters(views: Mapping[str, QWidget]) -> dict[str, QSplitter]:
@@ -109,7 +120,9 @@ class Views(QObject):
         found = {name: getattr(view, "columns", None) for name, view in views.items()}
         return {name: columns for name, columns in found.items() if isinstance(columns, QSplitter)}
 
-    def _make(self, name: str) -> ShotsView | BoardView | ChartsView | PlanView | LookView:
+    def _make(
+        self, name: str
+    ) -> ShotsView | BoardView | ChartsView | PlanView | LookView | ContinuityView | ScreensView:
         if name == "shots":
             from aquin.desk.shots.view import ShotsView
 
@@ -126,6 +139,14 @@ class Views(QObject):
             from aquin.desk.look.view import LookView
 
             return LookView(self.session, self.jobs)
+        if name == "continuity":
+            from aquin.desk.continuity.view import ContinuityView
+
+            return ContinuityView(self.session, self.jobs)
+        if name == "screens":
+            from aquin.desk.screens.view import ScreensView
+
+            return ScreensView(self.session, self.jobs)
         from aquin.desk.plan.view import PlanView
 
         return PlanView(self.session, self.jobs)

@@ -129,6 +129,7 @@ class Window(QMainWindow):
         self.session.screened.connect(self._screened)
         self.session.measured.connect(self._stated)
         self.demo.filmed.connect(self._demo_filmed)
+        self.session.monitor.told.connect(self.tell)
 
     # commands
 
@@ -207,8 +208,9 @@ class Window(QMainWindow):
         (view.checked if name == "plan" else view.stated).connect(self._stated)
         if name == "shots":
             view.looked_at.connect(self.look_at)
-        if name == "board":
+        if name in ("board", "continuity", "screens"):
             view.looked_at.connect(self.look_beside)
+        if name == "board":
             view.asked.connect(self.commands.run)
         if name in ("plan", "charts", "board"):
             view.config_changed.connect(self.productions.reload_config)
@@ -236,13 +238,14 @@ class Window(QMainWindow):
         if event.type() in (QEvent.Type.KeyPress, QEvent.Type.KeyRelease) and isinstance(event, QKeyEvent):
             here = (
                 self.isActiveWindow()
-                and self.shown == "bench"
+                and self.shown in ("bench", "continuity")
                 and not isinstance(QApplication.focusWidget(), QLineEdit | QPlainTextEdit)
                 and QApplication.activeModalWidget() is None
             )
             if event.key() == Qt.Key.Key_Space and here and isinstance(watched, QWidget):
                 if not event.isAutoRepeat():
-                    self.bench.pictures.hold(event.type() == QEvent.Type.KeyPress)
+                    held = self.bench if self.shown == "bench" else self.views.continuity.pair
+                    held.pictures.hold(event.type() == QEvent.Type.KeyPress)
                 return True
         return super().eventFilter(watched, event)
 
@@ -394,8 +397,9 @@ class Window(QMainWindow):
 
     def next_step(self) -> tuple[str, str]:
         """The most useful next step of the view that is shown, in words, and its command."""
-        if self.shown == "look":
-            return self.views.look.desk.next_step()
+        if self.shown in ("look", "continuity", "screens"):
+            view: Any = self.views[self.shown]
+            return view.desk.next_step()  # type: ignore[no-any-return]
         return next_step(self.shown, self.session.production, self.state.next_step(), self.views.left())
 
     def stop(self) -> None:
@@ -430,6 +434,7 @@ class Window(QMainWindow):
         self.bench.finish()
         self.bench.link.finish()
         self.views.finish()
+        self.session.monitor.finish()
         self.productions.close()
         super().closeEvent(event)
 

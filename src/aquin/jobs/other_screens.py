@@ -206,6 +206,15 @@ def side_by_side(config: ColourConfig, found: Graded, deliverables: Sequence[Del
     return out
 
 
+def as_shown(config: ColourConfig, one: Delivered, own: Deliverable) -> Float32:
+    """(h, w, 3) signal of the display `own` that shows a deliverable's light as far as it can: what is brighter than
+    its white is cut off there.
+    """
+    d = one.deliverable
+    light = np.asarray(config.display_light(d.display, d.view)(np.clip(one.signal, 0, 1)), np.float32)
+    return np.clip(np.asarray(config.display_signal(own.display, own.view)(light), np.float32), 0, 1)
+
+
 def _span(light: Float64) -> float:
     """Just noticeable steps between the 5th and the 95th percentile of cd/m2."""
     if light.size < 50:

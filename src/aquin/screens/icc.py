@@ -61,7 +61,7 @@ def read_profile(path: Path) -> Profile:
     try:
         opened = ImageCms.ImageCmsProfile(io.BytesIO(content))
         name = " ".join(ImageCms.getProfileDescription(opened).split())[:80] or path.stem
-        _transform(content, content)
+        transform_of(content, content)
     except (ImageCms.PyCMSError, OSError, ValueError) as error:
         words = " ".join(str(error).split())[:100]
         raise AquinError(f"the profile can't be used ({words})", path, "Measure the screen again") from error
@@ -77,7 +77,7 @@ def _date(content: bytes) -> datetime | None:
 
 
 @lru_cache(maxsize=8)
-def _transform(source: bytes, target: bytes, proof: bool = False) -> Any:
+def transform_of(source: bytes, target: bytes, proof: bool = False) -> Any:
     """By relative colorimetry with black point compensation: white stays white and shadows are not cut off. `proof`:
     absolute, without compensation.
     """
@@ -91,14 +91,14 @@ def _transform(source: bytes, target: bytes, proof: bool = False) -> Any:
 
 def through(source: bytes, target: bytes) -> Callable[[Floats], Float32]:
     """(..., 3) signal of one profile's screen to that of another's; LittleCMS works in 8 bit here."""
-    turn = _transform(source, target)
+    turn = transform_of(source, target)
 
     def apply(signal: Floats) -> Float32:
         from PIL import Image, ImageCms
 
         shape = np.shape(signal)
         codes = np.clip(np.asarray(signal, np.float32).reshape(1, -1, 3) * 255 + 0.5, 0, 255).astype(np.uint8)
-        made = ImageCms.applyTransform(Image.fromarray(codes, "RGB"), turn)
+        made = ImageCms.applyTransform(Image.fromarray(codes), turn)
         return np.asarray(np.asarray(made, np.float32).reshape(shape) / 255, np.float32)
 
     return apply
@@ -204,67 +204,3 @@ def _wide() -> Float64:
 
 
 _WIDE = _wide()
-
-
-DESKTOP = "desktop"
-"""Id of a screen that the desktop's colour service names."""
-
-
-def desktop_profile(ask: Callable[[], Path | None] | None = None) -> Path | None:
-    """The profile that the desktop's colour service has for a display; None where there is no such service. `ask`: how
-    it is asked, where it is not the usual way.
-    """
-    return (ask or _ask_service)()
-
-
-def _ask_service() -> Path | None:
-    """The colour service on the system bus, by the command that most desktops have: it is a small text."""
-    import shutil
-    import subprocess
-
-    tool = shutil.which("gdbus")
-    if tool is None:
-        return None
-    said = _called(subprocess, tool, _SERVICE, "GetDevicesByKind", "display")
-    for device in _paths(said):
-        profiles = _called(subprocess, tool, device, None, "Profiles")
-        for path in _paths(profiles):
-            file = _called(subprocess, tool, path, None, "Filename")
-            name = file.partition("'")[2].partition("'")[0]
-            if name and Path(name).is_file():
-                return Path(name)
-    return None
-
-
-_SERVICE = "/org/freedesktop/ColorManager"
-
-
-def _called(subprocess: Any, tool: str, path: str, method: str | None, argument: str) -> str:
-    """One call, or one property where no method is named; nothing where it fails."""
-    name = "org.freedesktop.ColorManager"
-    kind = name if method else f"{name}.{'Profile' if argument == 'Filename' else 'Device'}"
-    call = (
-        [f"{name}.{method}", argument] if method else ["org.freedesktop.DBus.Properties.Get", kind, argument]
-    )
-    command = [
-        tool,
-        "call",
-        "--system",
-        "--timeout",
-        "2",
-        "--dest",
-        name,
-        "--object-path",
-        path,
-        "--method",
-        *call,
-    ]
-    try:
-        done = subprocess.run(command, capture_output=True, text=True, timeout=3, check=False)
-    except (OSError, subprocess.SubprocessError):
-        return ""
-    return done.stdout if done.returncode == 0 else ""
-
-
-def _paths(said: str) -> list[str]:
-    return [p for p in said.split("'")[1::2] if p.startswith(_SERVICE)]

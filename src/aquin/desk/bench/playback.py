@@ -16,6 +16,7 @@ from PySide6.QtCore import QObject, QThread, Signal
 from aquin.colour.baked import BakedView, grid, lut_processor
 from aquin.colour.config import ColourConfig
 from aquin.colour.grade import Grade
+from aquin.desk.kit import monitor
 from aquin.desk.kit.preview import as_bytes, fit, show
 from aquin.errors import AquinError
 from aquin.frames import Decode
@@ -132,5 +133,6 @@ class Player(QThread):
         signal = source.read_thinned(number, step).rgb
         if way is None:
             linear = fit(clip.to_linear(signal), *self.size)
-            return show(linear, track.grade.at(number), self.baked, linear.shape[1] / source.width).pixels
-        return as_bytes(way(np.clip(signal, 0, 1)))
+            scale = linear.shape[1] / source.width
+            return monitor.out(show(linear, track.grade.at(number), self.baked, scale).pixels)
+        return monitor.out(as_bytes(way(np.clip(signal, 0, 1))))

@@ -11,7 +11,7 @@ from aquin.arrays import Float64
 from aquin.charts.find import project, unit_to_pixels
 from aquin.charts.layout import Layout
 from aquin.desk.charts.state import ShownFrame
-from aquin.desk.kit import theme
+from aquin.desk.kit import monitor, theme
 from aquin.desk.kit.corners import draw_corners
 
 LOUPE = 132
@@ -45,9 +45,10 @@ class ChartFrame(QWidget):
     def show_frame(self, shown: ShownFrame | None) -> None:
         self.image = None
         if shown is not None:
-            h, w = shown.pixels.shape[:2]
-            self.image = QImage(shown.pixels.data, w, h, 4 * w, QImage.Format.Format_RGB32)
-            self.image.pixels = shown.pixels  # type: ignore[attr-defined]  # keeps the bytes alive
+            pixels = monitor.out(shown.pixels)
+            h, w = pixels.shape[:2]
+            self.image = QImage(pixels.data, w, h, 4 * w, QImage.Format.Format_RGB32)
+            self.image.pixels = pixels  # type: ignore[attr-defined]  # keeps the bytes alive
             self.size_ = (shown.width, shown.height)
         self.update()
 

@@ -26,7 +26,7 @@ from PySide6.QtWidgets import (
 )
 
 from aquin.charts.latitude import Latitude, Lifted, Limits, advice, lifted, ranked
-from aquin.desk.kit import theme
+from aquin.desk.kit import monitor, theme
 from aquin.desk.kit.ask import EXPORTS, PAPERS, ask_save
 from aquin.desk.kit.boxes import column_of
 from aquin.desk.kit.empty import Empty
@@ -390,5 +390,5 @@ def _image(display: Float32) -> QImage:
     h, w = display.shape[:2]
     pixels: np.ndarray = np.zeros((h, w, 4), np.uint8)
     pixels[..., :3] = (np.clip(display, 0, 1)[..., ::-1] * 255 + 0.5).astype(np.uint8)
-    image = QImage(pixels.data, w, h, 4 * w, QImage.Format.Format_RGB32)
-    return image.copy()
+    pixels = monitor.out(pixels)
+    return QImage(pixels.data, w, h, 4 * w, QImage.Format.Format_RGB32).copy()

@@ -13,6 +13,7 @@ from aquin.colour.difference import delta_e00, lab_of_ap1
 from aquin.colour.grade import Grade
 from aquin.colour.primaries import AP1_LUMA
 from aquin.colour.region import WHOLE, Window
+from aquin.desk.kit import monitor
 from aquin.measure.scopes import zones
 
 _POOL = ThreadPoolExecutor(2, thread_name_prefix="preview")
@@ -126,7 +127,8 @@ def see(wish: Wish, baked: BakedView, small: tuple[Float32, Window] | None = Non
         part, where = cut(wish.linear, wish.area)
         few = fit(part, *SCOPED)
         scoped = show(few, wish.grade, baked, few.shape[1] / part.shape[1], where)
-    return Seen(shown, window, scoped, pixels, zoned(pixels, wish.grade, window) if wish.zones else None)
+    seen = Shown(monitor.out(shown.pixels), shown.signal)  # the scopes are of what the deliverable has
+    return Seen(seen, window, scoped, pixels, zoned(pixels, wish.grade, window) if wish.zones else None)
 
 
 def as_bytes(signal: Float32) -> np.ndarray:

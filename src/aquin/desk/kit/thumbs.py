@@ -12,6 +12,7 @@ from PySide6.QtCore import QMutex, QMutexLocker, QObject, QThread, QWaitConditio
 from PySide6.QtGui import QIcon, QImage, QPixmap
 
 from aquin.colour.grade import Grade
+from aquin.desk.kit import monitor
 from aquin.desk.kit.preview import graded
 from aquin.errors import AquinError
 from aquin.production.looking import picture_of
@@ -133,7 +134,7 @@ def _pictures(
                 with suppress(ValueError, KeyError, TypeError):
                     light = graded(light, Grade.of(json.loads(said)))
             signal = view(light)
-        codes = np.ascontiguousarray(np.clip(signal * 255 + 0.5, 0, 255).astype(np.uint8))
+        codes = np.ascontiguousarray(monitor.out(np.clip(signal * 255 + 0.5, 0, 255).astype(np.uint8)))
         image = QImage(
             codes.data, codes.shape[1], codes.shape[0], codes.strides[0], QImage.Format.Format_RGB888
         )

@@ -18,10 +18,10 @@ from aquin.desk.kit.empty import Empty
 from aquin.desk.kit.jobs import Jobs, Latest
 from aquin.desk.kit.labels import Words
 from aquin.desk.kit.section import Section
+from aquin.desk.kit.sheet import Cell, Sheet, image_of
 from aquin.desk.look.apart import ApartSheet
 from aquin.desk.look.dialogs import LookDialogs
 from aquin.desk.look.parts import Parts
-from aquin.desk.look.sheet import Cell, Sheet, image_of
 from aquin.desk.look.state import MOST_SHOTS, LookDesk
 from aquin.desk.session import OfSession
 from aquin.errors import AquinError

@@ -52,6 +52,8 @@ class Drawn(Placed):
         self.show_corners = True
         self.picked: tuple[Role, int] = ("hero", 0)
         self.messages: dict[Role, str] = {"hero": "", "shot": ""}
+        self.names: dict[Role, str] = {"hero": "hero", "shot": "shot"}
+        """What the two are called where they share one place."""
         self.gaps: QImage | None = None
         """The map of differences, where that is shown."""
         self.zone_names: Legend = ()
@@ -104,7 +106,7 @@ class Drawn(Placed):
             role = "hero" if self.held or self.blink_hero else "shot"
             self._picture(p, role, role)
             self._hands(p, role, role)
-            self._tag(p, self.visible(role), role)
+            self._tag(p, self.visible(role), self.names[role])
             return
         self._picture(p, "shot", "shot")
         path = self._strips_path(area) if self.mode == "strips" else self._seam_path(area)
@@ -123,8 +125,8 @@ class Drawn(Placed):
             p.drawEllipse(self.seam_point(area), 4, 4)
             p.drawEllipse(self.turn_point(area), 4, 4)
         self._hands(p, "shot", "shot")
-        self._tag(p, area, "hero", False)
-        self._tag(p, area, "shot", True)
+        self._tag(p, area, self.names["hero"], False)
+        self._tag(p, area, self.names["shot"], True)
 
     def _hands(self, p: QPainter, role: Role, place: Role) -> None:
         """What hands show on a picture, and where the keys have the hand."""

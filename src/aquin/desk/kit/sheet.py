@@ -8,7 +8,7 @@ from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from aquin.desk.kit import theme
+from aquin.desk.kit import monitor, theme
 
 HEAD, FOOT, GAP = 20, 30, 6
 
@@ -25,7 +25,7 @@ class Cell:
 
 def image_of(signal: np.ndarray) -> QImage:
     """(h, w, 3) display signal, 0 to 1, as an image of its own."""
-    codes = np.ascontiguousarray(np.clip(signal * 255 + 0.5, 0, 255).astype(np.uint8))
+    codes = np.ascontiguousarray(monitor.out(np.clip(signal * 255 + 0.5, 0, 255).astype(np.uint8)))
     h, w = codes.shape[:2]
     return QImage(codes.data, w, h, 3 * w, QImage.Format.Format_RGB888).copy()
 
