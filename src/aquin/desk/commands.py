@@ -301,6 +301,9 @@ TABLE: tuple[Command, ...] = (
         "screens.page", "Next page", ("C",), "This screen, others, wrong tags, deliverables, worst shots"
     ),
     Command("screens.field", "Next test field", ("F",)),
+    Command("screens.large", "The chosen picture large, or all", ("B",), "Below the picture as it is meant"),
+    Command("screens.picture_back", "Previous picture", ("PgUp",), "Its numbers are shown"),
+    Command("screens.picture_on", "Next picture", ("PgDown",), "Its numbers are shown"),
     Command("screens.previous", "Previous shot", (",",)),
     Command("screens.next", "Next shot", (".",)),
     Command("screens.look", "Look on or off", ("L",), "The shot with the look that is on, or without"),

@@ -15,7 +15,6 @@ import numpy as np
 
 from aquin.arrays import Float32, Float64, Floats
 from aquin.colour.difference import delta_e00, lab_of_xyz
-from aquin.colour.white import adaptation
 from aquin.errors import AquinError
 from aquin.measure.display import D65
 from aquin.screens.light import Light, white_point
@@ -120,7 +119,7 @@ def make_profile(
     under `white`, (2,) CIE xy (D65 where it is left out), their Y adding to 1; `curve`: (n,) relative light at even
     steps of the signal.
     """
-    turn = adaptation(D65 if white is None else white, D50)
+    turn = bradford(D65 if white is None else white, D50)
     columns = np.asarray(primaries, np.float64) @ np.asarray(turn, np.float64).T
     x, y = D65 if white is None else white
     media = np.array([x / y, 1.0, (1 - x - y) / y])
@@ -134,6 +133,16 @@ def make_profile(
     for key in (b"rTRC", b"gTRC", b"bTRC"):
         tags[key] = curv
     return _packed(tags, made or datetime(2000, 1, 1))
+
+
+BRADFORD = np.array([[0.8951, 0.2664, -0.1614], [-0.7502, 1.7135, 0.0367], [0.0389, -0.0685, 1.0296]])
+"""The cone matrix of ISO 15076-1, annex E: profiles are adapted by it, whatever else adapts by."""
+
+
+def bradford(source_xy: Any, target_xy: Any) -> Float64:
+    """(3, 3) on XYZ that takes one white to another, both (2,) CIE xy (ISO 15076-1, annex E)."""
+    source, target = (BRADFORD @ np.array([x / y, 1.0, (1 - x - y) / y]) for x, y in (source_xy, target_xy))
+    return np.asarray(np.linalg.inv(BRADFORD) @ np.diag(target / source) @ BRADFORD)
 
 
 def _xyz(value: Floats) -> bytes:

@@ -9,7 +9,7 @@ import numpy as np
 
 from aquin.arrays import Float64, Floats
 from aquin.colour.difference import delta_e00, lab_of_xyz
-from aquin.screens.light import SCREENS, Light, Screen, outside, seen_on, white_point
+from aquin.screens.light import OUT, SCREENS, Light, Screen, bt1886, outside, seen_on, to_xyz, white_point
 from aquin.screens.steps import steps
 
 REFERENCE = SCREENS[0]
@@ -112,11 +112,17 @@ def losses(
 
 
 def reference_light(screen: Screen, signal: Floats, light: Light) -> Float64:
-    """(..., 3) XYZ in cd/m2 of a signal on the screen that it was graded on: what the deliverable means by it, between
-    that screen's black and white, with its room.
+    """(..., 3) XYZ in cd/m2 of a signal on the screen that it was graded on: what the deliverable means by it, lifted
+    from that screen's black as BT.1886 does it, with its room.
     """
-    relative = np.maximum(np.asarray(light(signal), np.float64), 0)
-    return relative * (screen.white - screen.black) + (screen.black + screen.veil) * white_point()
+    relative = np.asarray(light(signal), np.float64)
+    matrix = to_xyz("bt709")
+    rgb = relative @ np.linalg.inv(matrix).T
+    if rgb.min(initial=0.0) < -OUT:  # colours beyond BT.709
+        matrix = to_xyz("bt2020")
+        rgb = relative @ np.linalg.inv(matrix).T
+    lifted = bt1886(np.maximum(rgb, 0) ** (1 / 2.4), screen.white, screen.black)
+    return np.asarray(lifted @ matrix.T + screen.veil * white_point())
 
 
 def _ends(screen: Screen, light: Light) -> tuple[float, float]:

@@ -17,7 +17,7 @@ from aquin.desk.kit import theme
 if TYPE_CHECKING:
     from aquin.production.cut.pieces import Piece
 
-LEAST, GAP, FOOT, HEAD = 124, 8, 20, 26
+LEAST, GAP, FOOT, HEAD = 124, 8, 34, 26
 Group = tuple[str, list[tuple["Piece", str, bool]]]
 """A heading; and its pieces with what stands below them, and whether they fall out."""
 
@@ -99,8 +99,7 @@ class Page(QWidget):
         p.setFont(theme.font(theme.SMALL))
         p.setPen(theme.BRIGHT if out else theme.TEXT)
         below = QRectF(box.left(), box.bottom() + 1, box.width(), FOOT - 2)
-        text = p.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, round(below.width()))
-        p.drawText(below, Qt.AlignmentFlag.AlignVCenter, text)
+        p.drawText(below, Qt.AlignmentFlag.AlignTop, words)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         for number, box in self._placed:

@@ -127,7 +127,7 @@ class CutDesk:
         odd = self.odd.get(piece.number)
         if odd is not None and odd.odd:
             parts.append(f"{odd.axis} {odd.far:+.1f} σ".replace("-", "−"))
-        return "   ".join(parts)
+        return "\n".join(["   ".join(parts[:1]), "   ".join(parts[1:])]).rstrip()
 
     # decisions
 

@@ -46,6 +46,8 @@ class Sheet(QWidget):
         self.cells: list[Cell] = []
         self.chosen = -1
         """Column that is marked."""
+        self.foot = FOOT
+        """Pixels for what is written below pictures, where there are more than two columns."""
 
     def sizeHint(self) -> QSize:
         return QSize(720, 480)
@@ -69,7 +71,7 @@ class Sheet(QWidget):
 
     def place(self, column: int, row: int) -> QRectF:
         """Where a cell's picture may lie."""
-        foot = FOOT if self.columns > 2 else HEAD
+        foot = self.foot if self.columns > 2 else HEAD
         head = HEAD if any(self.heads) else GAP
         wide = (self.width() - GAP * (self.columns - 1)) / self.columns
         high = (self.height() - head) / self.rows
@@ -95,7 +97,7 @@ class Sheet(QWidget):
         p.drawImage(at, cell.image)
         p.setPen(theme.TEXT)
         if cell.below:
-            below = QRectF(at.left(), at.bottom() + 1, at.width(), FOOT)
+            below = QRectF(at.left(), at.bottom() + 1, at.width(), max(self.foot, FOOT))
             flags = Qt.AlignmentFlag.AlignTop | Qt.TextFlag.TextWordWrap
             p.drawText(below, flags, cell.below)
 

@@ -80,17 +80,3 @@ class ScreensDesk:
         if not self.worst:
             return "Find the worst shots under each screen", "screens.worst"
         return "Read the tags of a delivered movie", "screens.file"
-
-
-def screen_words(screen: Screen) -> str:
-    """A screen's numbers in a line."""
-    said = [f"{screen.white:g} cd/m²", f"black {screen.black:g}"]
-    if screen.lux and screen.reflects:
-        said.append(f"{screen.lux:g} lux")
-    if screen.rate:
-        said.append(f"{screen.rate:g} Mbit/s")
-    return ", ".join(said)
-
-
-def lost_words(lost: Losses | None) -> str:
-    return "not measured" if lost is None else lost.words

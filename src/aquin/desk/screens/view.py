@@ -18,7 +18,7 @@ from aquin.desk.kit.labels import Words
 from aquin.desk.kit.sheet import Cell, Sheet, image_of
 from aquin.desk.screens.fields import ThisScreenPage
 from aquin.desk.screens.panel import ScreenPanel
-from aquin.desk.screens.state import ScreensDesk, screen_words
+from aquin.desk.screens.state import ScreensDesk
 from aquin.desk.session import OfSession
 from aquin.errors import AquinError
 
@@ -54,6 +54,8 @@ class ScreensView(QWidget, OfSession):
         self._working = Latest(self)
         self._working.ready.connect(self._measured)
         self._of: tuple[Any, ...] = ()
+        self._pictures: list[tuple[Any, str]] = []
+        """Of the page: the pictures with what is said of them."""
         self._build()
         session.opened.connect(self.opened)
         session.changed.connect(self.refresh)
@@ -117,12 +119,19 @@ class ScreensView(QWidget, OfSession):
             bar.addWidget(button)
         bar.addStretch()
         self.label = Words("", role="dim")
+        self.large_button = QPushButton("large")
+        self.large_button.setCheckable(True)
+        self.large_button.setProperty("quiet", True)
+        self.large_button.setToolTip(tip("screens.large"))
+        self.large_button.toggled.connect(lambda _: self._show())
         bar.addWidget(self.label)
+        bar.addWidget(self.large_button)
         self.this = ThisScreenPage()
         self.this.file_button.clicked.connect(self.ask_profile)
         self.this.desktop_button.clicked.connect(self.take_desktop)
         self.this.none_button.clicked.connect(self.forget_profile)
         self.sheet = Sheet()
+        self.sheet.foot = 58
         self.sheet.picked.connect(self._picked)
         self.worst_list = Choices("Worst shots", "By screen, the worst first; Enter looks at the shot")
         self.worst_list.taken.connect(self._worst_taken)
@@ -218,11 +227,12 @@ class ScreensView(QWidget, OfSession):
         desk.lost |= found.get("lost", {})
         desk.misread = found.get("misread", desk.misread)
         desk.delivered = found.get("delivered", desk.delivered)
-        self.sheet.show_cells(found["heads"], found["sides"], found["cells"])
+        self._pictures = found["pictures"]
         self._show()
 
     def _show(self) -> None:
         desk, page = self.desk, self.page
+        self._lay_out()
         self.label.setText(desk.shot.name if desk.shot is not None and page not in ("this", "worst") else "")
         if page == "others":
             self.panel.show_screen(desk.screen, desk.lost.get(desk.screen.id))
@@ -242,6 +252,28 @@ class ScreensView(QWidget, OfSession):
                 "What is seen here is judged by this screen. It comes first.",
                 "Numbers and scopes never go through its profile.",
             )
+
+    def _names(self) -> list[str]:
+        """What the pictures of the page are, by id; the first one is the picture as it is meant."""
+        desk = self.desk
+        return {
+            "others": ["", *(s.id for s in desk.screens)],
+            "tags": ["", *(m.reading.id for m in desk.misread)],
+            "delivered": [d.deliverable.name for d in desk.delivered],
+        }.get(self.page, [])
+
+    def _lay_out(self) -> None:
+        """All pictures of the page, or the chosen one large below the first."""
+        shown, names = self._pictures, self._names()
+        if not shown or len(shown) != len(names):
+            return
+        across = ACROSS
+        if self.large_button.isChecked() and len(shown) > 1:
+            at = names.index(self.desk.chosen) if self.desk.chosen in names else 1
+            shown, across = [shown[0], shown[max(at, 1)]], 1
+        across = min(across, len(shown))
+        cells = [Cell(image, k % across, k // across, said) for k, (image, said) in enumerate(shown)]
+        self.sheet.show_cells([""] * across, [""] * -(-len(shown) // across), cells)
 
     def _show_worst(self) -> None:
         self.worst_list.clear()
@@ -286,16 +318,19 @@ class ScreensView(QWidget, OfSession):
 
     def _picked(self, column: int, row: int) -> None:
         """A picture: its numbers are shown."""
-        at = row * ACROSS + column
-        desk = self.desk
-        names = {
-            "others": ["", *(s.id for s in desk.screens)],
-            "tags": ["", *(m.reading.id for m in desk.misread)],
-            "delivered": [d.deliverable.name for d in desk.delivered],
-        }.get(self.page, [])
-        if 0 <= at < len(names) and names[at]:
-            desk.chosen = names[at]
-            desk.file = None
+        at, names = row * ACROSS + column, self._names()
+        if self.large_button.isChecked():
+            self.large_button.toggle()
+        elif 0 <= at < len(names) and names[at]:
+            self.desk.chosen, self.desk.file = names[at], None
+            self._show()
+
+    def step_picture(self, by: int) -> None:
+        """The next or previous picture of the page is the chosen one."""
+        names = [n for n in self._names() if n]
+        if names:
+            at = names.index(self.desk.chosen) if self.desk.chosen in names else -1
+            self.desk.chosen, self.desk.file = names[(at + by) % len(names)], None
             self._show()
 
     def _number(self, name: str, value: float) -> None:
@@ -403,7 +438,7 @@ def _work(
             cells.append((found.signal, "as graded"))
             for screen, lost in zip(screens, measured, strict=True):
                 picture = work.screen_picture(config, found, screen)
-                cells.append((picture, f"{screen.name} ({screen_words(screen)})\n{lost.words}"))
+                cells.append((picture, f"{screen.name}\n{lost.words}"))
         elif key[0] == "tags":
             out["misread"] = tuple(work.misread(found))
             cells.append((found.signal, "as meant"))
@@ -415,8 +450,5 @@ def _work(
                 cells.append((work.as_shown(config, d, own), words))
     except AquinError as error:
         return key, {}, error.line()
-    rows = -(-len(cells) // ACROSS)
-    across = min(ACROSS, len(cells))
-    out["heads"], out["sides"] = [""] * across, [""] * rows
-    out["cells"] = [Cell(image_of(p), k % ACROSS, k // ACROSS, said) for k, (p, said) in enumerate(cells)]
+    out["pictures"] = [(image_of(p), said) for p, said in cells]
     return key, out, ""
