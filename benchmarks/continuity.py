@@ -2,8 +2,8 @@
 
     AQUIN_DEMO=FOLDER PYTHONPATH=src:tests:benchmarks python benchmarks/continuity.py [PAIRS]
 
-FOLDER holds a settled production `st.aquin` of the demo shoot. The yardstick first: two frames next to each other in one
-take, under one grade, are a cut without a jump; the same with one side moved by a known amount is that jump. Then two
+FOLDER holds a settled production `st.aquin` of the demo shoot. The yardstick first: two frames next to each other in
+one take, under one grade, are a cut without a jump; the same with one side moved by a known amount is that jump. Then two
 frames of one take apart in time, where things and people move; two cameras of one setup, where only the change is
 known; and two setups, which mostly share nothing and are then told, not judged.
 """
@@ -12,6 +12,7 @@ import json
 import os
 import sys
 from dataclasses import replace
+from itertools import pairwise
 from pathlib import Path
 
 import numpy as np
@@ -70,7 +71,7 @@ def pairs(production: Production, config, many: int):
     for p in pieces[:many]:
         out.append(("next to each other", ref(p, p.first + 8), ref(p, p.first + 9), True))
         out.append(("apart in time", ref(p, p.first + 2), ref(p, p.last - 2), True))
-    for a, b in zip(pieces, pieces[1:], strict=False):
+    for a, b in pairwise(pieces):
         same = a.shot.setup_id == b.shot.setup_id
         if same and a.shot.camera_id != b.shot.camera_id:
             out.append(("two cameras", ref(a, a.last), ref(b, b.first), True))

@@ -94,6 +94,25 @@ def bind_views(
         "board.agree": lambda: views.board.agree(),
         "board.level": lambda: views.board.levelling.start(views.board.chosen),
         "board.light": lambda: views.board.ask_drift(),
+        "look.use": lambda: within("look", views.look.toggle_use),
+        "look.shown": lambda: views.look.with_button.toggle(),
+        "look.new": lambda: within("look", views.look.new),
+        "look.still": lambda: within("look", views.look.dialogs.ask_still),
+        "look.import": lambda: within("look", views.look.dialogs.ask_import),
+        "look.library": lambda: within("look", views.look.dialogs.show_library),
+        "look.scope": lambda: within("look", views.look.dialogs.ask_scope),
+        "look.compare": lambda: within("look", views.look.compare),
+        "look.drop": lambda: views.look.drop(),
+        "look.previous": lambda: views.look.step(-1),
+        "look.next": lambda: views.look.step(1),
+    }
+    runs |= _of_continuity(views, within) | _of_screens(views, within)
+    for id, run in runs.items():
+        commands.bind(id, run)
+
+
+def _of_continuity(views: Views, within: Callable[[str, Callable[[], object]], object]) -> Runs:
+    return {
         "continuity.measure": lambda: within("continuity", views.continuity.measure),
         "continuity.previous": lambda: views.continuity.step(-1),
         "continuity.next": lambda: views.continuity.step(1),
@@ -112,21 +131,7 @@ def bind_views(
         "continuity.light": lambda: within("continuity", lambda: views.continuity.show_page("light")),
         "continuity.new": lambda: within("continuity", views.continuity.papers.ask_new),
         "continuity.export": lambda: within("continuity", views.continuity.papers.ask_export),
-        "look.use": lambda: within("look", views.look.toggle_use),
-        "look.shown": lambda: views.look.with_button.toggle(),
-        "look.new": lambda: within("look", views.look.new),
-        "look.still": lambda: within("look", views.look.dialogs.ask_still),
-        "look.import": lambda: within("look", views.look.dialogs.ask_import),
-        "look.library": lambda: within("look", views.look.dialogs.show_library),
-        "look.scope": lambda: within("look", views.look.dialogs.ask_scope),
-        "look.compare": lambda: within("look", views.look.compare),
-        "look.drop": lambda: views.look.drop(),
-        "look.previous": lambda: views.look.step(-1),
-        "look.next": lambda: views.look.step(1),
     }
-    runs |= _of_screens(views, within)
-    for id, run in runs.items():
-        commands.bind(id, run)
 
 
 def _of_screens(views: Views, within: Callable[[str, Callable[[], object]], object]) -> Runs:

@@ -13,6 +13,8 @@ from aquin.desk.kit.labels import Words
 from aquin.desk.session import Session
 
 HEIGHT = 36
+STAYS = 8.0
+"""Seconds that what was told stays before work in the background is told of in its place."""
 
 
 class Foot(QWidget):
@@ -24,6 +26,7 @@ class Foot(QWidget):
         super().__init__()
         self.session, self.jobs = session, jobs
         self._aside = ""
+        self._told = 0.0
         self._next = ""
         self.setAutoFillBackground(True)
         palette = self.palette()
@@ -50,6 +53,10 @@ class Foot(QWidget):
             line.addWidget(widget)
 
     def tell(self, text: str) -> None:
+        self._told = time.monotonic()
+        self._say(text)
+
+    def _say(self, text: str) -> None:
         self.message.setText(text)
         self.message.setToolTip(text)
 
@@ -59,11 +66,13 @@ class Foot(QWidget):
     def show_jobs(self, step: tuple[str, str]) -> None:
         """What is worked on, or the next step."""
         busy, aside = self.jobs.states, self.jobs.asides
+        held = self.message.text()
         if aside:
-            self._aside = aside[0].capitalize()
-            self.tell(self._aside)
-        elif self._aside and self.message.text() == self._aside:
-            self.tell("")
+            if held in ("", self._aside) or time.monotonic() - self._told > STAYS:
+                self._aside = aside[0].capitalize()
+                self._say(self._aside)
+        elif self._aside and held == self._aside:
+            self._say("")
         words, self._next = step
         self.next_button.setText(f"{busy[0].capitalize()} …" if busy else f"Next: {words}  →")
         self.next_button.setEnabled(not busy)

@@ -27,33 +27,33 @@ def to_xyz(gamut: str) -> Float64:
 
 
 def bt1886(signal: Floats, white: float = 100.0, black: float = 0.1, gamma: float = 2.4) -> Float64:
-    """cd/m2 of a channel's signal, 0 to 1, by ITU-R BT.1886, annex 1: `white` and `black` in cd/m2."""
+    """cd/m2, of the signal's shape, of a channel's signal, 0 to 1, by ITU-R BT.1886, annex 1: `white` and `black` in cd/m2."""
     low, high = black ** (1 / gamma), white ** (1 / gamma)
     a, b = (high - low) ** gamma, low / (high - low)
     return np.asarray(a * np.maximum(np.asarray(signal, np.float64) + b, 0) ** gamma)
 
 
 def bt1886_signal(light: Floats, white: float = 100.0, black: float = 0.1, gamma: float = 2.4) -> Float64:
-    """The signal, 0 to 1, that makes cd/m2 by ITU-R BT.1886."""
+    """The signal, 0 to 1, that makes cd/m2 by ITU-R BT.1886; of the light's shape."""
     low, high = black ** (1 / gamma), white ** (1 / gamma)
     a, b = (high - low) ** gamma, low / (high - low)
     return np.asarray(np.maximum(np.asarray(light, np.float64) / a, 0) ** (1 / gamma) - b)
 
 
 def srgb(signal: Floats) -> Float64:
-    """Relative light of a channel's signal, 0 to 1, by IEC 61966-2-1."""
+    """Relative light of a channel's signal, 0 to 1, by IEC 61966-2-1; of any shape."""
     x = np.asarray(signal, np.float64)
     return np.asarray(np.where(x <= 0.04045, x / 12.92, ((np.maximum(x, 0) + 0.055) / 1.055) ** 2.4))
 
 
 def srgb_signal(light: Floats) -> Float64:
-    """The inverse of `srgb`."""
+    """The inverse of `srgb`; of any shape."""
     x = np.asarray(light, np.float64)
     return np.asarray(np.where(x <= 0.0031308, 12.92 * x, 1.055 * np.maximum(x, 0) ** (1 / 2.4) - 0.055))
 
 
 def pq(signal: Floats) -> Float64:
-    """cd/m2 of a channel's signal, 0 to 1, by SMPTE ST 2084."""
+    """cd/m2 of a channel's signal, 0 to 1, by SMPTE ST 2084; of any shape."""
     m1, m2 = 2610 / 16384, 2523 / 4096 * 128
     c1, c2, c3 = 3424 / 4096, 2413 / 4096 * 32, 2392 / 4096 * 32
     x = np.clip(np.asarray(signal, np.float64), 0, 1) ** (1 / m2)

@@ -44,23 +44,25 @@ def _as_srgb(signal: Floats) -> Float64:
 
 
 def flat(signal: Floats) -> Float64:
-    """A player that undoes the camera's curve and shows the light on an sRGB screen, graded for 2.4."""
+    """A player that undoes the camera's curve and shows the light on an sRGB screen, graded for 2.4. (..., 3)."""
     light = np.clip(np.asarray(signal, np.float64), 0, 1) ** CAMERA_GAMMA
     return np.asarray(srgb(srgb_signal(light)) ** (1 / 2.4))
 
 
 def full_as_legal(signal: Floats) -> Float64:
-    """Codes of 0 to 255 read as though black lay at 16 and white at 235 (ITU-R BT.709-6, 3.4)."""
+    """Codes of 0 to 255 read as though black lay at 16 and white at 235 (ITU-R BT.709-6, 3.4).
+    (..., 3).
+    """
     return np.asarray(np.clip((np.asarray(signal, np.float64) * 255 - 16) / 219, 0, 1))
 
 
 def legal_as_full(signal: Floats) -> Float64:
-    """Codes of 16 to 235 shown as they are."""
+    """Codes of 16 to 235 shown as they are. (..., 3)."""
     return np.asarray((np.asarray(signal, np.float64) * 219 + 16) / 255)
 
 
 def with_matrix(written: str, read: str) -> Callable[[Floats], Float64]:
-    """Y'CbCr made with one matrix and taken apart with another."""
+    """Y'CbCr made with one matrix and taken apart with another. Of (..., 3)."""
     turn = np.linalg.inv(_to_ycc(read)) @ _to_ycc(written)
     return lambda s: np.asarray(np.clip(np.asarray(s, np.float64) @ turn.T, 0, 1))
 
@@ -79,7 +81,9 @@ def _to_ycc(name: str) -> Float64:
 
 
 def with_primaries(written: str, read: str, gamma: float = 2.4) -> Callable[[Floats], Float64]:
-    """Numbers meant for one gamut shown by another, as the first gamut's screen would show that."""
+    """Numbers meant for one gamut shown by another, as the first gamut's screen would show that. Of
+    (..., 3).
+    """
     turn = np.linalg.inv(to_xyz(written)) @ to_xyz(read)
     return lambda s: np.asarray(
         np.clip((np.clip(np.asarray(s, np.float64), 0, 1) ** gamma) @ turn.T, 0, 1) ** (1 / gamma)

@@ -292,7 +292,7 @@ class _Judge:
         return self.drifts[setup_id]
 
     def by_match(self, cut: Cut) -> tuple[np.ndarray, np.ndarray, np.ndarray] | None:
-        """What both shots are beside their heroes, and how unsure that is: light that differs between the two
+        """What both shots are beside their heroes, (3,) log2 of the channels, and how unsure that is: light that differs between the two
         moments may not have been taken back.
         """
         a, b = cut.left.shot, cut.right.shot
