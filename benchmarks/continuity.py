@@ -3,8 +3,8 @@
     AQUIN_DEMO=FOLDER PYTHONPATH=src:tests:benchmarks python benchmarks/continuity.py [PAIRS]
 
 FOLDER holds a settled production `st.aquin` of the demo shoot. The yardstick first: two frames next to each other in
-one take, under one grade, are a cut without a jump; the same with one side moved by a known amount is that jump. Then two
-frames of one take apart in time, where things and people move; two cameras of one setup, where only the change is
+one take, under one grade, are a cut without a jump; the same with one side moved by a known amount is that jump. Then
+two frames of one take apart in time, where things and people move; two cameras of one setup, where only the change is
 known; and two setups, which mostly share nothing and are then told, not judged.
 """
 

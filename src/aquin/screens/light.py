@@ -27,7 +27,9 @@ def to_xyz(gamut: str) -> Float64:
 
 
 def bt1886(signal: Floats, white: float = 100.0, black: float = 0.1, gamma: float = 2.4) -> Float64:
-    """cd/m2, of the signal's shape, of a channel's signal, 0 to 1, by ITU-R BT.1886, annex 1: `white` and `black` in cd/m2."""
+    """cd/m2, of the signal's shape, of a channel's signal, 0 to 1, by ITU-R BT.1886, annex 1: `white` and `black` in
+    cd/m2.
+    """
     low, high = black ** (1 / gamma), white ** (1 / gamma)
     a, b = (high - low) ** gamma, low / (high - low)
     return np.asarray(a * np.maximum(np.asarray(signal, np.float64) + b, 0) ** gamma)

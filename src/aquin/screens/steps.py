@@ -21,8 +21,8 @@ LOWEST, HIGHEST = 0.05, 3993.404
 
 
 def steps(light: Floats) -> Float64:
-    """The index of just noticeable differences of cd/m2, of any shape: one more is just told apart. Below 0.05 cd/m2 it runs on in a
-    straight line with the slope that it has there.
+    """The index of just noticeable differences of cd/m2, of any shape: one more is just told apart. Below 0.05 cd/m2 it
+    runs on in a straight line with the slope that it has there.
     """
     x = np.asarray(light, np.float64)
     log = np.log10(np.clip(x, LOWEST, HIGHEST))
