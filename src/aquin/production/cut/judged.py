@@ -292,8 +292,8 @@ class _Judge:
         return self.drifts[setup_id]
 
     def by_match(self, cut: Cut) -> tuple[np.ndarray, np.ndarray, np.ndarray] | None:
-        """What both shots are beside their heroes, (3,) log2 of the channels, and how unsure that is: light that differs
-        between the two moments may not have been taken back.
+        """What both shots are beside their heroes, (3,) log2 of the channels, and how unsure that is: light that
+        differs between the two moments may not have been taken back.
         """
         a, b = cut.left.shot, cut.right.shot
         if a is None or b is None or not cut.same_setup or a.id == b.id:
