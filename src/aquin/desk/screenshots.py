@@ -15,10 +15,7 @@ from aquin.desk.window import Window
 from aquin.look.look import Look
 from aquin.measure.skin import Dab
 from aquin.production import Production, Setup, Shot
-from aquin.production.drifting import drift_in
 from aquin.production.heroes import hero_of
-from aquin.production.ledgers import known_frames
-from aquin.production.shoot import Shoot
 
 Grab = Callable[[str], None]
 
@@ -77,18 +74,15 @@ def draw_views(session: Path, folder: Path, width: int = 1280, height: int = 800
         _draw_log(window, grab)
         _draw_charts(window, grab)
         _draw_board(window, grab)
-        _draw_light(window, folder, written)
         _draw_levels(window, grab)
         _draw_looks(window, session.parent, grab)
+        _draw_cut(window, grab)
+        _draw_screens(window, grab)
     window.show_view("bench")
     window.open_session(session)
     settle_down(window)
     window.bench.presenter.settle_all()
     grab("bench.png")
-    window.bench.set_mode("seam")
-    window.bench.pictures.seam = [0.55, 0.5, 12.0]
-    window.bench.show_bare(True)
-    grab("bench-seam.png")
     put_away(window)
     if production is not None:
         for left in production.parent.glob(f"{production.name}*"):
@@ -145,12 +139,6 @@ def _draw_board(window: Window, grab: Grab) -> None:
     settle_down(window, 120)
     window.bench.panel.ledger.rows["warmth"].setFocus()
     grab("bench-shot.png")
-    window.bench.zones_button.setChecked(True)
-    window.bench.scopes.waveform.cycle()
-    grab("bench-zones.png")
-    window.bench.zones_button.setChecked(False)
-    window.bench.scopes.waveform.cycle()
-    window.bench.scopes.waveform.cycle()
     _draw_hands(window, grab)
 
 
@@ -173,13 +161,41 @@ def _draw_hands(window: Window, grab: Grab) -> None:
     view.tools.pairs.pairs = (((0.33, 0.66), (0.37, 0.66)),)
     view.tools.pairs.changed.emit()
     settle_down(window, 120)
-    view.tools.choose("skin")
-    grab("bench-skin.png")
     view.tools.choose("materials")
     settle_down(window, 60)
     view.panel.materials.hovered.emit("2")
     grab("bench-materials.png")
     view.tools.choose("")
+
+
+def _draw_cut(window: Window, grab: Grab) -> None:
+    """The cut, measured: the worst jump, and all of it by setup."""
+    window.show_view("continuity")
+    settle_down(window)
+    view = window.views.continuity
+    if view.desk.edit is None:
+        return
+    view.measure()
+    settle_down(window, 600)
+    view.worst()
+    grab("continuity.png")
+    view.show_page("sheet")
+    view.lay_out()
+    grab("continuity-sheet.png")
+
+
+def _draw_screens(window: Window, grab: Grab) -> None:
+    """Other screens, and wrong tags."""
+    window.show_view("screens")
+    view = window.views.screens
+    view.desk.chosen = "telephone"
+    for page, name in (("others", "screens.png"), ("tags", "screens-tags.png")):
+        view.show_page(page)
+        if page == "tags":
+            view.desk.chosen = "player-flat"
+        settle_down(window, 120)
+        view.refresh()
+        grab(name)
 
 
 Line = tuple[float, float, float, float, float, bool]
@@ -273,29 +289,6 @@ def wait_until(there: Callable[[], bool], seconds: float = 60) -> None:
     while not there() and time.monotonic() < end:
         QCoreApplication.processEvents()
         time.sleep(0.01)
-
-
-def _draw_light(window: Window, folder: Path, written: list[Path]) -> None:
-    """The light over the day of the setup in which it changed most."""
-    board = window.board
-    window.show_view("board")
-    settle_down(window)
-    production, config = board.production, board.config
-    if production is None or config is None or not board.cells:
-        return
-    shoot = Shoot(production, config)
-    known_frames(shoot, list(board.cells))
-    most = max(board.cells, key=lambda place: drift_in(shoot, production.get(Setup, place[0])).span)
-    board.table.choose([most])
-    board.ask_drift()
-    settle_down(window)
-    if board.drift is not None:
-        board.drift.resize(940, 620)  # as on a screen that has room for it
-        settle_down(window)
-        path = folder / "board-light.png"
-        board.drift.grab().save(str(path))
-        written.append(path)
-        board.drift.close()
 
 
 def _copied(production: Path) -> Path | None:
