@@ -55,8 +55,8 @@ def judged(found: dict) -> dict[str, Jump]:
     said = [(*(np.array(w[k]) for k in ("off", "error", "doubt")), w["by"]) for w in found["said"]]
     if not said:
         return {}
-    verdict, by = together(said)
-    return {a: Jump(a, v, TOLERANCES[a], by, e) for a, (v, e) in verdict.axes.items()}
+    verdict = together(said)
+    return {a: Jump(a, v, TOLERANCES[a], verdict.by, e) for a, (v, e) in verdict.axes.items()}
 
 
 def pairs(production: Production, config, many: int):

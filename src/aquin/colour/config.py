@@ -45,6 +45,7 @@ class ColourConfig:
         self.label = label
         self.path: Path | None = None
         self._ready: dict[tuple[str, ...], Processor] = {}
+        self._prints: dict[str, str] = {}
 
     @classmethod
     def load(cls, path: str | Path | None = None) -> "ColourConfig":
@@ -152,8 +153,10 @@ class ColourConfig:
 
     def fingerprint(self, encoding: str) -> str:
         """Changes when what the encoding means in this configuration does."""
-        transform = ocio.ColorSpaceTransform(src=self.resolve(encoding), dst=_INTERCHANGE)
-        return str(self._config.getProcessor(transform).getCacheID())
+        if encoding not in self._prints:
+            transform = ocio.ColorSpaceTransform(src=self.resolve(encoding), dst=_INTERCHANGE)
+            self._prints[encoding] = str(self._config.getProcessor(transform).getCacheID())
+        return self._prints[encoding]
 
     def from_linear(self, encoding: str) -> "Processor":
         """Scene-linear AP1 to an encoding."""

@@ -7,8 +7,8 @@ from typing import TYPE_CHECKING, Any
 
 from aquin.errors import AquinError
 from aquin.production.cut.judged import Continuity, Cut, finite
+from aquin.production.cut.lanes import LANES, UNITS
 from aquin.production.cut.odd import falling_out, sorted_by, value_of
-from aquin.production.cut.work import LANES, UNITS
 
 if TYPE_CHECKING:
     from aquin.production.cut.pieces import Piece

@@ -16,8 +16,8 @@ import numpy as np
 from aquin.arrays import Float32, Float64
 from aquin.colour.grade import Balance
 from aquin.colour.grade import Grade as Correction
-from aquin.colour.primaries import AP1_LUMA
-from aquin.colour.white import STOPS_A_MIRED
+from aquin.colour.primaries import AP1_LUMA, AP1_TO_XYZ
+from aquin.colour.white import ACES_DUV, ACES_MIRED, STOPS_A_MIRED, mired_duv
 from aquin.match.drift import Drift, to_parts
 from aquin.match.materials import match_materials
 from aquin.production.drifting import apart, drift_in
@@ -126,14 +126,26 @@ class Verdict:
     @property
     def axes(self) -> dict[str, tuple[float, float]]:
         """By axis, in its unit: how far the shot is off, and its standard error."""
-        mired, duv = Balance.from_factors(np.exp2(self.off)).shift
-        stops = float(to_parts(self.off[None])[0, 0])
-        level, warm, green = (float(v) for v in self.doubt)
-        return {
-            "exposure": (stops, level),
-            "warmth": (mired, SURER * warm / STOPS_A_MIRED),
-            "tint": (1e3 * duv, SURER * 1e3 * green * DUV_A_STOP),
-        }
+        return axes_of([self])[0]
+
+
+def axes_of(verdicts: Sequence[Verdict]) -> list[dict[str, tuple[float, float]]]:
+    """The same of many at once."""
+    if not verdicts:
+        return []
+    offs = np.stack([v.off for v in verdicts])
+    white = mired_duv(np.exp2(offs) @ AP1_TO_XYZ.T) - (ACES_MIRED, ACES_DUV)
+    out = []
+    for verdict, stops, (mired, duv) in zip(verdicts, to_parts(offs)[:, 0], white, strict=True):
+        level, warm, green = (float(v) for v in verdict.doubt)
+        out.append(
+            {
+                "exposure": (float(stops), level),
+                "warmth": (float(mired), SURER * warm / STOPS_A_MIRED),
+                "tint": (1e3 * float(duv), SURER * 1e3 * green * DUV_A_STOP),
+            }
+        )
+    return out
 
 
 SURER = 0.65
@@ -376,7 +388,9 @@ def agreed(said: Sequence[tuple[Float64, Float64]]) -> tuple[Float64, Float64]:
     for _ in range(20):
         away = np.abs(values - middle) / errors
         held = weight * np.where(away > WILD, WILD / np.maximum(away, 1e-9), 1.0)
-        middle = (held * values).sum(axis=0) / held.sum(axis=0)
+        before, middle = middle, (held * values).sum(axis=0) / held.sum(axis=0)
+        if np.abs(middle - before).max() < 1e-9:
+            break
     apart = (held * (values - middle) ** 2).sum(axis=0) / held.sum(axis=0) / max(len(said) - 1, 1)
     return middle, np.sqrt(1 / held.sum(axis=0) + (apart if len(said) > 1 else 0.0))
 

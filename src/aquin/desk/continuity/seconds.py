@@ -7,13 +7,9 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from aquin.colour.grade import Grade
 from aquin.desk.kit import monitor
 from aquin.desk.kit.preview import fit, show
 from aquin.errors import AquinError
-from aquin.production.grading import held_grade
-from aquin.production.match_work import opened
-from aquin.production.shoot import Shoot
 
 if TYPE_CHECKING:
     from aquin.colour.baked import BakedView
@@ -22,6 +18,7 @@ if TYPE_CHECKING:
     from aquin.production import Production
     from aquin.production.cut.judged import Cut
     from aquin.production.cut.pieces import Piece
+    from aquin.production.shoot import Shoot
 
 USUAL = 24.0
 """Frames a second where a file does not say."""
@@ -42,6 +39,8 @@ def seconds_around(
     production: Production, config: ColourConfig, baked: BakedView, cut: Cut, tell: Tell
 ) -> Seconds:
     """Up to a second of either side, each frame under its grade. Raises AquinError."""
+    from aquin.production.shoot import Shoot
+
     shoot = Shoot(production, config)
     rates = [
         float(p.shot.fps) for p in (cut.left, cut.right) if p.shot is not None and p.shot.fps is not None
@@ -69,6 +68,10 @@ def _ends(piece: Piece, count: int, last: bool) -> list[int]:
 
 
 def _pictures(shoot: Shoot, piece: Piece, frames: list[int], config: ColourConfig, baked: BakedView) -> Any:
+    from aquin.colour.grade import Grade
+    from aquin.production.grading import held_grade
+    from aquin.production.match_work import opened
+
     shot = piece.shot
     ref = None if shot is None else shoot.ref(shot, piece.first)
     if shot is None or ref is None:

@@ -7,14 +7,14 @@ from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
 from aquin.production import Edit
-from aquin.production.cut.closing import Side, also_moved, close, meant
-from aquin.production.cut.odd import Odd, falling_out, sorted_by, value_of
-from aquin.production.cut.work import LANES, UNITS
+from aquin.production.cut.lanes import LANES, UNITS
 
 if TYPE_CHECKING:
     from aquin.colour.config import ColourConfig
     from aquin.production import Production
+    from aquin.production.cut.closing import Side
     from aquin.production.cut.judged import Continuity, Cut, Jump
+    from aquin.production.cut.odd import Odd
     from aquin.production.cut.pieces import Piece
     from aquin.production.cut.recut import Change
 
@@ -56,6 +56,8 @@ class CutDesk:
 
     def show(self, found: Continuity) -> None:
         """Another state of the measured edit; the cut that is looked at stays, or the worst one is chosen."""
+        from aquin.production.cut.odd import falling_out
+
         self.found, self.odd = found, falling_out(found)
         if self.cut is None:
             first = [*found.jumping, *found.cuts]
@@ -91,13 +93,19 @@ class CutDesk:
     def moved_by(self, side: Side) -> int:
         """How many other cuts closing this one moves."""
         cut = self.cut
-        return 0 if cut is None or self.found is None else len(also_moved(self.found, cut, side))
+        if cut is None or self.found is None:
+            return 0
+        from aquin.production.cut.closing import also_moved
+
+        return len(also_moved(self.found, cut, side))
 
     @property
     def laid_out(self) -> list[tuple[str, list[Piece]]]:
         """The whole cut in groups with their headings, in the chosen order."""
         if self.found is None:
             return []
+        from aquin.production.cut.odd import sorted_by
+
         by_number = {p.number: p for p in self.found.pieces}
         if self.order == "setup":
             return self._by_setup(list(self.found.pieces))
@@ -118,6 +126,8 @@ class CutDesk:
 
     def said_of(self, piece: Piece) -> str:
         """What stands below a piece on the sheet."""
+        from aquin.production.cut.odd import value_of
+
         if self.found is None:
             return piece.name
         parts = [f"{piece.number}  {piece.name}"]
@@ -133,12 +143,16 @@ class CutDesk:
 
     def close(self, side: Side, why: str = "") -> None:
         """Close the jump at the cut that is looked at. Raises AquinError."""
+        from aquin.production.cut.closing import close
+
         cut = self.cut
         if cut is not None and self.production is not None and self.config is not None:
             close(self.production, self.config, cut, side, why)
 
     def mean(self, reason: str) -> None:
         """Say that it is meant so. Raises AquinError."""
+        from aquin.production.cut.closing import meant
+
         cut = self.cut
         if cut is not None and self.production is not None:
             meant(self.production, cut, reason)

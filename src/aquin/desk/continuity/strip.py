@@ -26,7 +26,7 @@ from aquin.desk.kit import theme
 from aquin.desk.kit.boxes import column_of
 from aquin.desk.kit.gauge import draw_gauge
 from aquin.desk.kit.labels import plain_tip
-from aquin.production.cut.work import LANES, UNITS
+from aquin.production.cut.lanes import LANES, UNITS
 
 if TYPE_CHECKING:
     from aquin.production.cut.judged import Continuity, Cut

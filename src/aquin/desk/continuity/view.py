@@ -50,11 +50,11 @@ class ContinuityView(QWidget, OfSession):
         self.papers.told.connect(self.told)
         self.papers.taken.connect(self._taken)
         self.baked: BakedView | None = None
-        self._baked_for: tuple[Any, ...] = ()
         self.smalls = SmallPictures(session, self)
         self.smalls.ready.connect(self._show_pages)
-        self._knowing = Latest(self)
+        self._knowing, self._baking = Latest(self), Latest(self)
         self._knowing.ready.connect(self._known)
+        self._baking.ready.connect(self._ready)
         self._build()
         session.opened.connect(self.opened)
         session.changed.connect(self.follow)
@@ -158,7 +158,7 @@ class ContinuityView(QWidget, OfSession):
     def opened(self) -> None:
         """Another production, or none, or another screen."""
         self.desk.production, self.desk.config = self.production, self.config
-        self.desk.found, self.baked, self._baked_for = None, None, ()
+        self.desk.found, self.baked = None, None
         self.smalls.forget()
         self.desk.changes = ()
         self.follow()
@@ -179,25 +179,36 @@ class ContinuityView(QWidget, OfSession):
         production, config, edit = self.production, self.config, self.desk.edit
         if production is None or edit is None or not self.isVisible():
             return
-        screen, baked, key = self.session.screen, self.baked, (self.session.screen, id(self.config))
+        screen, key = self.session.screen, (self.session.screen, id(self.config))
 
         def work() -> Any:
-            from aquin.colour.baked import BakedView
             from aquin.production.cut.judged import known_edit
 
-            view = baked or BakedView.bake(config.view(*screen), 65)
-            return key, view, known_edit(production, config, edit, screen)
+            return key, known_edit(production, config, edit, screen)
+
+        def bake() -> Any:
+            from aquin.colour.baked import BakedView
+
+            return key, BakedView.bake(config.view(*screen), 65)
 
         self._knowing.ask(work)
+        if self.baked is None:
+            self._baking.ask(bake)
 
-    def _known(self, made: tuple[Any, BakedView, Continuity]) -> None:
-        key, baked, found = made
+    def _known(self, made: tuple[Any, Continuity]) -> None:
+        key, found = made
         if key != (self.session.screen, id(self.config)) or found.edit.id != self.desk.edit_id:
             return
-        self.baked = baked
         self.desk.show(found)
         self.smalls.ask(self.desk.found, self.baked)
         self.refresh()
+
+    def _ready(self, made: tuple[Any, BakedView]) -> None:
+        """The view that pictures are seen through is prepared."""
+        if made[0] == (self.session.screen, id(self.config)):
+            self.baked = made[1]
+            self.smalls.ask(self.desk.found, self.baked)
+            self._show_pages()
 
     def refresh(self) -> None:
         desk, writable = self.desk, self.session.writable
@@ -222,8 +233,7 @@ class ContinuityView(QWidget, OfSession):
         for id, columns, said in desk.rows():
             self.list.put(id, columns, said)
         self.list.fit(4, 16)
-        rows = [id for id, _, _ in desk.rows()]
-        self.list.setCurrentRow(rows.index(str(desk.chosen)) if str(desk.chosen) in rows else -1)
+        self._mark_row()
         self.buttons["measure"].setEnabled(desk.edit is not None)
         self.buttons["new"].setEnabled(writable)
         self.buttons["export"].setEnabled(desk.found is not None)
@@ -235,6 +245,12 @@ class ContinuityView(QWidget, OfSession):
         self.stack.setCurrentIndex(1)
         self.stated.emit()
 
+    def _mark_row(self) -> None:
+        """The jump that is looked at, in the list."""
+        jumping = self.desk.found.jumping if self.desk.found is not None else []
+        at = next((k for k, c in enumerate(jumping) if c.position == self.desk.chosen), -1)
+        self.list.setCurrentRow(at)
+
     def _show_pages(self) -> None:
         desk = self.desk
         cut = desk.cut
@@ -243,6 +259,13 @@ class ContinuityView(QWidget, OfSession):
         self.panel.show_cut(cut, self.session.writable, moved)
         if self.isVisible():
             self.pair.show_cut(cut, self.baked, self.session.look_shown)
+        if self.page == "sheet":
+            self._show_sheet()
+        elif self.page == "changes":
+            self.changes.show_changes(self.desk)
+
+    def _show_sheet(self) -> None:
+        desk = self.desk
         groups: list[Group] = [
             (
                 heading,
@@ -251,7 +274,6 @@ class ContinuityView(QWidget, OfSession):
             for heading, pieces in desk.laid_out
         ]
         self.overview.page.show_groups(groups, self.smalls.by_end)
-        self.changes.show_changes(self.desk)
 
     def show_page(self, page: str) -> None:
         for name, button in self.page_buttons.items():
@@ -260,6 +282,8 @@ class ContinuityView(QWidget, OfSession):
         self.orders.setVisible(page == "sheet")
         if page == "light":
             self.light.show_setups()
+        else:
+            self._show_pages()
 
     @property
     def page(self) -> str:
@@ -283,7 +307,8 @@ class ContinuityView(QWidget, OfSession):
         """Look at a cut."""
         self.desk.chosen = position
         self.strip.reveal(position)
-        self.refresh()
+        self._mark_row()
+        self._show_pages()
 
     def _picked(self, number: int) -> None:
         """A piece of the sheet: the cut before it."""
@@ -392,11 +417,11 @@ class ContinuityView(QWidget, OfSession):
         return len(self.desk.found.jumping) if self.desk.found is not None else 0
 
     def idle(self) -> bool:
-        parts = (self._knowing, self.smalls, self.light, self.pair)
+        parts = (self._knowing, self._baking, self.smalls, self.light, self.pair)
         return all(k.idle() for k in parts)
 
     def finish(self) -> None:
-        for worker in (self._knowing, self.smalls, self.light, self.pair):
+        for worker in (self._knowing, self._baking, self.smalls, self.light, self.pair):
             worker.finish()
 
 

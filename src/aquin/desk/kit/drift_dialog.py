@@ -22,15 +22,14 @@ from aquin.desk.kit import theme
 from aquin.desk.kit.labels import Words
 from aquin.desk.kit.listing import listing
 from aquin.desk.kit.plot import Line, Plot
-from aquin.jobs.light import Light, look_at_light
-from aquin.match.drift import to_parts
 from aquin.production.setups import seconds_of
-from aquin.production.trims import Trim, accept
 
 if TYPE_CHECKING:
     from aquin.colour.config import ColourConfig
     from aquin.desk.kit.jobs import Jobs
+    from aquin.jobs.light import Light
     from aquin.production import Production, Setup
+    from aquin.production.trims import Trim
 
 
 HOUR = 3600.0
@@ -74,6 +73,8 @@ class DriftPlots(QWidget):
         )
 
     def _draw(self, found: Light) -> None:
+        from aquin.match.drift import to_parts
+
         drift, trims = found.drift, found.trims
         timed = [(s[0], t) for t in trims if (s := seconds_of(t.shot)) is not None]
         times = [s.at for s in drift.seen] + [at for at, _ in timed]
@@ -212,6 +213,9 @@ class DriftDialog(QDialog):
             button.setEnabled(False)
 
         def work() -> Light:
+            from aquin.jobs.light import look_at_light
+            from aquin.production.trims import accept
+
             accept(production, config, trims)
             return look_at_light(production, config, setup)
 

@@ -11,12 +11,12 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from aquin.measure.ledger import axes as ledger_axes
-from aquin.production.beside import Verdict, agreed, beside_of
+from aquin.production.beside import Verdict, agreed, axes_of, beside_of
 from aquin.production.cells import tolerances_of
+from aquin.production.cut.lanes import LANES
 from aquin.production.cut.pieces import Piece, pieces_of, ref_at
 from aquin.production.cut.work import (
     FRAME,
-    LANES,
     PAIR,
     SMALL,
     VERSION,
@@ -26,6 +26,7 @@ from aquin.production.cut.work import (
     pair_job,
 )
 from aquin.production.drifting import apart, drift_in
+from aquin.production.grading import held_grade
 from aquin.production.heroes import hero_of
 from aquin.production.kept_work import cached
 from aquin.production.ledgers import known_charts, known_frames
@@ -190,11 +191,12 @@ def wanted(shoot: Shoot, pieces: Sequence[Piece], screen: tuple[str, str]) -> Wa
     """All frames and pairs of an edit, whatever is known already."""
     out = Wanted()
     said: dict[tuple[int, int], list[Any]] = {}
+    grades = {p.shot.id: held_grade(shoot.production, p.shot) for p in pieces if p.shot is not None}
     for piece in pieces:
         if piece.shot is None:
             continue
         for end, frame in enumerate((piece.first, piece.last)):
-            ref = ref_at(shoot, piece, frame)
+            ref = ref_at(shoot, piece, frame, grades[piece.shot.id])
             if ref is None:
                 continue
             said[piece.number, end] = [*shoot.read_as(piece.shot, ref), frame, ref.grade]
@@ -247,13 +249,22 @@ def known_edit(
             ends[piece.number] = (both[0], both[1])
     judge = _Judge(shoot, pieces)
     reasons = {d.finding: d.reason for d in production.all(Dismissal) if d.finding.startswith("cut:")}
-    cuts = []
-    for left, right in pairwise(pieces):
-        cut = Cut(left, right, meant=reasons.get(cut_key(left, right), ""))
-        seen = pairs.get(need.cuts.get(right.number, ""))
-        if seen is not None:
-            cut = judge.judged(cut, seen, _end(ends, left, 1), _end(ends, right, 0))
-        cuts.append(cut)
+    cuts = [Cut(left, right, meant=reasons.get(cut_key(left, right), "")) for left, right in pairwise(pieces)]
+    seen = {c.position: pairs[key] for c in cuts if (key := need.cuts.get(c.position, "")) in pairs}
+    wholes = {c.position: judge.whole(c, seen[c.position]) for c in cuts if c.position in seen}
+    said = {n: v for n, v in wholes.items() if v is not None}
+    found = dict(zip(said, axes_of(list(said.values())), strict=True))
+    cuts = [
+        judge.judged(
+            c,
+            (said.get(c.position), found.get(c.position, {})),
+            seen[c.position].get("saturation"),
+            (_end(ends, c.left, 1), _end(ends, c.right, 0)),
+        )
+        if c.position in seen
+        else c
+        for c in cuts
+    ]
     small = {
         p.number: tuple(str(frames.get(need.ends.get((p.number, e), ""), {}).get(SMALL, "")) for e in (0, 1))
         for p in pieces
@@ -273,6 +284,10 @@ def _end(ends: Mapping[int, Any], piece: Piece, end: int) -> Mapping[str, float]
 # judging
 
 
+_Parts = tuple[np.ndarray, np.ndarray, np.ndarray]
+"""(3,) log2 of the channels, its standard errors, and those of `Verdict.doubt`."""
+
+
 class _Judge:
     """What is known of a production's shots beside their heroes, and how far axes may be off."""
 
@@ -285,19 +300,25 @@ class _Judge:
         self.verdicts = beside_of(shoot, places)
         self.tolerances = {a.name: a.tolerance for a in ledger_axes(tolerances_of(shoot.production))}
         self.drifts: dict[str, Drift] = {}
+        self._matched: dict[tuple[str, str], _Parts | None] = {}
 
     def drift(self, setup_id: str) -> Drift:
         if setup_id not in self.drifts:
             self.drifts[setup_id] = drift_in(self.shoot, self.shoot.production.get(Setup, setup_id))
         return self.drifts[setup_id]
 
-    def by_match(self, cut: Cut) -> tuple[np.ndarray, np.ndarray, np.ndarray] | None:
+    def by_match(self, cut: Cut) -> _Parts | None:
         """What both shots are beside their heroes, (3,) log2 of the channels, and how unsure that is: light that
         differs between the two moments may not have been taken back.
         """
         a, b = cut.left.shot, cut.right.shot
         if a is None or b is None or not cut.same_setup or a.id == b.id:
             return None
+        if (a.id, b.id) not in self._matched:
+            self._matched[a.id, b.id] = self._match(a, b)
+        return self._matched[a.id, b.id]
+
+    def _match(self, a: Shot, b: Shot) -> _Parts | None:
         left, right = self._beside(a), self._beside(b)
         if left is None or right is None:
             return None
@@ -309,12 +330,13 @@ class _Judge:
 
     def beside(self, pieces: Sequence[Piece]) -> dict[int, dict[str, float]]:
         """By piece, its shot's distance from its hero on the axes of a verdict."""
-        out = {}
-        for piece in pieces:
-            found = self._beside(piece.shot) if piece.shot is not None else None
-            if found is not None:
-                out[piece.number] = {axis: value for axis, (value, _) in found.axes.items()}
-        return out
+        shots = {p.shot.id: p.shot for p in pieces if p.shot is not None}
+        found = {id: v for id, shot in shots.items() if (v := self._beside(shot)) is not None}
+        by_shot = {
+            id: {axis: value for axis, (value, _) in axes.items()}
+            for id, axes in zip(found, axes_of(list(found.values())), strict=True)
+        }
+        return {p.number: by_shot[p.shot.id] for p in pieces if p.shot is not None and p.shot.id in by_shot}
 
     def _beside(self, shot: Shot) -> Verdict | None:
         setup = self.shoot.production.find(Setup, shot.setup_id)
@@ -326,44 +348,51 @@ class _Judge:
             return Verdict(np.zeros(3), np.full(3, 1e-3), "the hero", np.full(3, 1e-3))
         return self.verdicts.get(shot.id)
 
-    def judged(
-        self, cut: Cut, seen: Mapping[str, Any], before: Mapping[str, float], after: Mapping[str, float]
-    ) -> Cut:
-        said = [
+    def whole(self, cut: Cut, seen: Mapping[str, Any]) -> Verdict | None:
+        """All that speaks at a cut as one; None where nothing does."""
+        said: list[tuple[Any, ...]] = [
             (*(np.array(w[k], np.float64) for k in ("off", "error", "doubt")), str(w["by"]))
             for w in seen.get("said", ())
         ]
         if (match := self.by_match(cut)) is not None:
             said.append((*match, "the match"))
-        jumps, whole = [], None
-        found: dict[str, tuple[float, float]] = {}
-        by = ""
-        if said:
-            whole, by = together(said)
-            found, by = whole.axes, whole.by
-        ratio = seen.get("saturation")
+        return together(said) if said else None
+
+    def judged(
+        self,
+        cut: Cut,
+        said: tuple[Verdict | None, Mapping[str, tuple[float, float]]],
+        ratio: float | None,
+        ends: tuple[Mapping[str, float], Mapping[str, float]],
+    ) -> Cut:
+        """A cut with its axes. `said`: the whole verdict and its axes; `ratio`: of saturations by the same points;
+        `ends`: what was measured at both frames.
+        """
+        whole, found = said[0], dict(said[1])
         if ratio is not None:
-            found = found | {"saturation": (float(ratio) - 1, SATURATION_DOUBT)}
+            found["saturation"] = (float(ratio) - 1, SATURATION_DOUBT)
+        jumps = []
         for axis in LANES:
             tolerance = self.tolerances[axis]
             if axis in found:
                 value, doubt = found[axis]
-                who = "the same points" if axis == "saturation" else by
+                who = "the same points" if whole is None or axis == "saturation" else whole.by
                 jumps.append(Jump(axis, value, tolerance, who, doubt))
-            elif axis in before and axis in after:
-                jumps.append(Jump(axis, told(axis, before[axis], after[axis]), tolerance))
+            elif axis in ends[0] and axis in ends[1]:
+                jumps.append(Jump(axis, told(axis, ends[0][axis], ends[1][axis]), tolerance))
         off = None if whole is None else (float(whole.off[0]), float(whole.off[1]), float(whole.off[2]))
         return replace(cut, jumps=tuple(jumps), off=off, measured=True)
 
 
-def together(said: Sequence[tuple[Any, ...]]) -> tuple[Verdict, str]:
+def together(said: Sequence[tuple[Any, ...]]) -> Verdict:
     """Witnesses, each (3,) `off`, `error`, `doubt` and a name, as one."""
+    if len(said) == 1:
+        return Verdict(said[0][0], said[0][1], said[0][3], said[0][2])
     off, error = agreed([(w[0], w[1]) for w in said])
     alone = 1 / np.sqrt(np.sum([1 / w[1] ** 2 for w in said], axis=0))
     parts = 1 / np.sqrt(np.sum([1 / w[2] ** 2 for w in said], axis=0))
     names = [w[3] for w in sorted(said, key=lambda w: float(np.mean(w[1])))]
-    by = " and ".join(names)
-    return Verdict(off, error, by, parts * max(float(error.mean() / alone.mean()), 1.0)), by
+    return Verdict(off, error, " and ".join(names), parts * max(float(error.mean() / alone.mean()), 1.0))
 
 
 def told(axis: str, before: float, after: float) -> float:

@@ -89,9 +89,9 @@ def graded_at(production: Production, shot: Shot, frame: int) -> Correction:
     return (held_grade(production, shot) or Correction()).at(frame)
 
 
-def ref_at(shoot: Shoot, piece: Piece, frame: int) -> Ref | None:
-    """How a frame of a piece is read; None where it can't be now."""
+def ref_at(shoot: Shoot, piece: Piece, frame: int, grade: Correction | None = None) -> Ref | None:
+    """How a frame of a piece is read; None where it can't be now. `grade`: its shot's, where it is at hand."""
     shot = piece.shot
     if shot is None or shot.trouble:
         return None
-    return shoot.ref(shot, frame, graded_at(shoot.production, shot, frame))
+    return shoot.ref(shot, frame, grade or held_grade(shoot.production, shot))

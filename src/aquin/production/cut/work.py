@@ -23,6 +23,7 @@ from aquin.measure.display import lab_of_display
 from aquin.measure.ledger import Evidence, values
 from aquin.measure.looks import facts
 from aquin.production.beside import by_points, shrunk
+from aquin.production.cut.lanes import LANES
 from aquin.production.match_work import Ref, seen_through, side_of
 
 if TYPE_CHECKING:
@@ -33,27 +34,6 @@ FRAME, PAIR = "frame of a cut", "two frames of a cut"
 VERSION = 2
 """Goes up when what is kept means something else."""
 
-LANES = (
-    "exposure",
-    "warmth",
-    "tint",
-    "saturation",
-    "skin level",
-    "skin hue",
-    "black floor",
-    "sharpness",
-)
-"""Axes of the lanes, in the order in which they are shown."""
-UNITS = {
-    "exposure": "stop",
-    "warmth": "mired",
-    "tint": "1e-3 Duv",
-    "saturation": "ratio",
-    "skin level": "%",
-    "skin hue": "degree",
-    "black floor": "%",
-    "sharpness": "ratio",
-}
 DARK = 2.0**-10
 """Scene-linear level below which pixels say nothing about white."""
 
