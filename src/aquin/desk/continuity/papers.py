@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -80,5 +79,7 @@ class CutPapers(QObject):
 
             return write_back(production, found, path, True)
 
-        done: Callable[[int], None] = lambda n: self.told.emit(f"{path.name} is written with {n} markers.")  # noqa: E731
+        def done(count: int) -> None:
+            self.told.emit(f"{path.name} is written with {count} markers.")
+
         self.jobs.start("write edit", f"writing {path.name}", work, done, self.told.emit)
