@@ -180,9 +180,14 @@ def difference_words(jump: Jump) -> str:
     unit = UNITS[jump.axis]
     if unit == "ratio":
         return f"×{1 + jump.difference:.2f}"
-    return f"{jump.difference:+.{DIGITS[unit]}f} {SHORT[unit]}".replace("-", "−")
+    return f"{_even(jump.difference, DIGITS[unit]):+.{DIGITS[unit]}f} {SHORT[unit]}".replace("-", "−")
+
+
+def _even(value: float, digits: int) -> float:
+    """Rounded, and no nothing below nothing."""
+    return round(value, digits) + 0.0
 
 
 def value_words(axis: str, value: float) -> str:
     unit = UNITS[axis]
-    return f"{value:+.{DIGITS[unit]}f} {SHORT[unit]}".replace("-", "−")
+    return f"{_even(value, DIGITS[unit]):+.{DIGITS[unit]}f} {SHORT[unit]}".replace("-", "−")

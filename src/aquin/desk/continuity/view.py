@@ -199,9 +199,12 @@ class ContinuityView(QWidget, OfSession):
         key, found = made
         if key != (self.session.screen, id(self.config)) or found.edit.id != self.desk.edit_id:
             return
+        before = self.desk.chosen
         self.desk.show(found)
         self.smalls.ask(self.desk.found, self.baked)
         self.refresh()
+        if self.desk.chosen != before:
+            self.strip.reveal(self.desk.chosen)
 
     def _ready(self, made: tuple[Any, BakedView]) -> None:
         """The view that pictures are seen through is prepared."""
