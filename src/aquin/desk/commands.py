@@ -230,8 +230,8 @@ TABLE: tuple[Command, ...] = (
     Command("continuity.measure", "Measure the cut", ("M",), "Measure the frames on both sides of every cut"),
     Command("continuity.previous", "Previous cut", (",",)),
     Command("continuity.next", "Next cut", (".",)),
-    Command("continuity.jump_back", "Previous jump", ("Shift+,", "<")),
-    Command("continuity.jump_on", "Next jump", ("Shift+.", ">")),
+    Command("continuity.jump_back", "Previous jump", ("PgUp",)),
+    Command("continuity.jump_on", "Next jump", ("PgDown",)),
     Command("continuity.worst", "The worst jump", ("W",)),
     Command(
         "continuity.close_left", "On the left", ("Shift+Left",), "Close the jump by a trim of the left shot"

@@ -22,7 +22,7 @@ from aquin.production.settings import deliverables_of
 from aquin.production.shoot import Shoot
 from aquin.screens.encode import web
 from aquin.screens.light import SCREENS, Light, Screen, screen_named, seen_on, white_point
-from aquin.screens.losses import Losses, losses
+from aquin.screens.losses import Losses, Original, losses, original_of
 from aquin.screens.players import READINGS, Reading
 from aquin.screens.steps import steps
 from aquin.screens.tags import wanted_tags
@@ -36,7 +36,7 @@ if TYPE_CHECKING:
     from aquin.production.settings import Deliverable
     from aquin.workers import Tell
 
-WIDE = 960
+WIDE = 720
 """Pixels across that a picture is looked at on other screens."""
 FEW = 480
 """The same where a whole cut is."""
@@ -95,16 +95,11 @@ def arriving(screen: Screen, signal: Float32) -> Float32:
 
 
 def measured(found: Graded, screens: Sequence[Screen]) -> list[Losses]:
-    """What each screen loses of a picture."""
+    """What each screen loses of a picture. Raises AquinError."""
+    original = original_of(found.signal, found.light)
     return [
-        losses(s, found.signal, found.light, found.skin, arrives=arriving(s, found.signal)) for s in screens
+        losses(s, found.signal, found.light, found.skin, original, arriving(s, found.signal)) for s in screens
     ]
-
-
-def shown_as(found: Graded, screen: Screen) -> Float64:
-    """(h, w, 3) XYZ as the eye, used to the screen's white, has it: relative to that white, the room in it."""
-    light = seen_on(screen, arriving(screen, found.signal), found.light)
-    return np.asarray(light / (screen.white + screen.veil))
 
 
 def on_display(config: ColourConfig, found: Graded, xyz: Float64) -> Float32:
@@ -116,9 +111,16 @@ def on_display(config: ColourConfig, found: Graded, xyz: Float64) -> Float32:
     return np.clip(np.asarray(turned, np.float32), 0, 1)
 
 
-def screen_picture(config: ColourConfig, found: Graded, screen: Screen) -> Float32:
-    """(h, w, 3) signal: how a picture looks on another screen, to be shown where the deliverable is."""
-    return on_display(config, found, shown_as(found, screen))
+def screen_picture(
+    config: ColourConfig, found: Graded, screen: Screen, original: Original | None = None
+) -> tuple[Float32, Losses]:
+    """(h, w, 3) signal: how a picture looks on another screen, to be shown where the deliverable is: as an eye that is
+    used to that screen's white has it, the room in it. And what is lost. Raises AquinError.
+    """
+    came = arriving(screen, found.signal)
+    light = seen_on(screen, came, found.light)
+    picture_there = on_display(config, found, light / (screen.white + screen.veil))
+    return picture_there, losses(screen, found.signal, found.light, found.skin, original, came, light)
 
 
 def chosen(ids: Sequence[str], changed: dict[str, float] | None = None) -> list[Screen]:
@@ -254,7 +256,8 @@ def worst_job(job: WorstJob) -> list[Losses]:
     signal = np.clip(np.asarray(config.view(*job.deliverable)(linear), np.float32), 0, 1)
     skin = find_skin(linear, seen_through(job.config, *job.deliverable))
     light = config.display_light(*job.deliverable)
-    return [losses(s, signal, light, skin, arrives=arriving(s, signal)) for s in job.screens]
+    original = original_of(signal, light)
+    return [losses(s, signal, light, skin, original, arriving(s, signal)) for s in job.screens]
 
 
 def worst_shots(
@@ -293,6 +296,6 @@ def write_pictures(
     out = []
     for screen in screens:
         path = folder / f"{found.shot.name}-{screen.id}.png"
-        picture.write(path, screen_picture(config, found, screen), force)
+        picture.write(path, screen_picture(config, found, screen)[0], force)
         out.append(path)
     return out

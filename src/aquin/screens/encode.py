@@ -12,7 +12,7 @@ from aquin.arrays import Float32, Floats
 from aquin.errors import AquinError
 
 FULL = 1920 * 1080
-FRAMES, RATE = 12, 24
+FRAMES, RATE = 8, 24
 """How many frames are encoded, the same picture in each: the last one is read back."""
 
 
@@ -34,7 +34,7 @@ def web(signal: Floats, rate: float) -> Float32:
             context = stream.codec_context
             context.color_primaries = context.color_trc = context.colorspace = 1
             context.color_range = 1
-            stream.options = {"preset": "medium"}
+            stream.options = {"preset": "fast"}
             picture = av.VideoFrame.from_ndarray(codes, format="rgb24").reformat(
                 format="yuv420p", dst_colorspace="ITU709", dst_color_range="MPEG"
             )

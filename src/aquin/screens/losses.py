@@ -79,25 +79,45 @@ class Losses:
         return ", ".join(said)
 
 
+@dataclass(frozen=True, eq=False)
+class Original:
+    """A picture on the screen that it was graded on: (h, w) just noticeable steps of its light, (h, w, 3) CIELAB under
+    that screen's white, and the steps of that screen's black and white.
+    """
+
+    steps: Float64
+    lab: Float64
+    ends: tuple[float, float]
+
+
+def original_of(signal: Floats, light: Light, reference: Screen = REFERENCE) -> Original:
+    """Of (h, w, 3) signal of a deliverable; made once for all screens that it is compared with."""
+    xyz = reference_light(reference, signal, light)
+    return Original(steps(xyz[..., 1]), _lab(xyz, reference), _ends(reference))
+
+
 def losses(
     screen: Screen,
     signal: Floats,
     light: Light,
     skin: np.ndarray | None = None,
-    reference: Screen = REFERENCE,
+    original: Original | None = None,
     arrives: Floats | None = None,
+    seen: Float64 | None = None,
 ) -> Losses:
-    """Of (h, w, 3) signal of a deliverable. `light`: see `screens.light`. `skin`: (h, w) bool. `arrives`: (h, w, 3)
-    signal that reaches the screen, where an encode lies on the way.
+    """Of (h, w, 3) signal of a deliverable. `light`: see `screens.light`. `skin`: (h, w) bool. `original`: the picture
+    on the screen that it was graded on. `arrives`: (h, w, 3) signal that reaches the screen, where an encode lies on
+    the way. `seen`: (h, w, 3) XYZ of it there, where that is known.
     """
     came = signal if arrives is None else arrives
-    before, after = reference_light(reference, signal, light), seen_on(screen, came, light)
-    a, b = before[..., 1], after[..., 1]
-    first, second = _ends(reference, light), _ends(screen, light)
-    dark = (_above(a, first[0]) >= TOLD) & (_above(b, second[0]) < TOLD)
-    bright = (_below(a, first[1]) >= TOLD) & (_below(b, second[1]) < TOLD)
+    before = original or original_of(signal, light)
+    after = seen_on(screen, came, light) if seen is None else seen
+    a, b = before.steps, steps(after[..., 1])
+    first, second = before.ends, _ends(screen)
+    dark = (a - first[0] >= TOLD) & (b - second[0] < TOLD)
+    bright = (first[1] - a >= TOLD) & (second[1] - b < TOLD)
     shadows, lights = _lost(a, b)
-    labs = [_lab(x, s) for x, s in ((before, reference), (after, screen))]
+    lab = _lab(after, screen)
     return Losses(
         screen.id,
         100 * float(dark.mean()),
@@ -105,9 +125,9 @@ def losses(
         screen.contrast,
         shadows,
         lights,
-        None if skin is None or skin.sum() < 50 else _skin(labs, skin),
+        None if skin is None or skin.sum() < 50 else _skin([before.lab, lab], skin),
         100 * float(outside(screen, came, light).mean()),
-        float(np.mean(delta_e00(labs[0].reshape(-1, 3)[::7], labs[1].reshape(-1, 3)[::7]))),
+        float(np.mean(delta_e00(before.lab.reshape(-1, 3)[::7], lab.reshape(-1, 3)[::7]))),
     )
 
 
@@ -125,24 +145,17 @@ def reference_light(screen: Screen, signal: Floats, light: Light) -> Float64:
     return np.asarray(lifted @ matrix.T + screen.veil * white_point())
 
 
-def _ends(screen: Screen, light: Light) -> tuple[float, float]:
-    """cd/m2 of its black and of its white, in its room."""
-    return screen.black + screen.veil, screen.white + screen.veil
-
-
-def _above(light: Floats, black: float) -> Float64:
-    return np.asarray(steps(light) - steps(np.array(black)))
-
-
-def _below(light: Floats, white: float) -> Float64:
-    return np.asarray(steps(np.array(white)) - steps(light))
+def _ends(screen: Screen) -> tuple[float, float]:
+    """Just noticeable steps of its black and of its white, in its room."""
+    low, high = steps(np.array([screen.black + screen.veil, screen.white + screen.veil]))
+    return float(low), float(high)
 
 
 def _lost(before: Floats, after: Floats) -> tuple[float, float]:
-    """% of the steps of the lower and of the upper quarter of a picture's tones that are lost."""
+    """% of the steps of the lower and of the upper quarter of a picture's tones that are lost, from (h, w) steps."""
     out = []
     for low, high in ((0.5, 25.0), (75.0, 99.5)):
-        spans = [float(np.diff(steps(np.percentile(x, (low, high))))[0]) for x in (before, after)]
+        spans = [float(np.diff(np.percentile(x, (low, high)))[0]) for x in (before, after)]
         out.append(100 * (1 - spans[1] / spans[0]) if spans[0] > TOLD else 0.0)
     return out[0], out[1]
 

@@ -14,6 +14,7 @@ def made_for(
     """For a worker: what a page shows of a shot."""
     from aquin.jobs import other_screens as work
     from aquin.production.settings import Deliverable, deliverables_of
+    from aquin.screens.losses import original_of
 
     try:
         first = deliverables_of(production, config)[0]
@@ -22,11 +23,12 @@ def made_for(
         cells: list[tuple[Any, str]] = []
         out: dict[str, Any] = {"found": found}
         if key[0] == "others":
-            measured = work.measured(found, screens)
-            out["lost"] = {m.screen: m for m in measured}
+            original = original_of(found.signal, found.light)
+            out["lost"] = {}
             cells.append((found.signal, "as graded"))
-            for screen, lost in zip(screens, measured, strict=True):
-                picture = work.screen_picture(config, found, screen)
+            for screen in screens:
+                picture, lost = work.screen_picture(config, found, screen, original)
+                out["lost"][screen.id] = lost
                 cells.append((picture, f"{screen.name}\n{lost.words}"))
         elif key[0] == "tags":
             out["misread"] = tuple(work.misread(found))

@@ -211,6 +211,8 @@ class ScreensView(QWidget, OfSession):
         if key == self._of:
             return
         self._of = key
+        self._pictures = []
+        self.sheet.show_cells([""], [""], [])
         self._working.ask(
             partial(made_for, key, production, config, shot, look, desk.screens, self.session.screen)
         )
@@ -233,7 +235,8 @@ class ScreensView(QWidget, OfSession):
     def _show(self) -> None:
         desk, page = self.desk, self.page
         self._lay_out()
-        self.label.setText(desk.shot.name if desk.shot is not None and page not in ("this", "worst") else "")
+        said = desk.shot.name if desk.shot is not None and page not in ("this", "worst") else ""
+        self.label.setText(f"{said}: measuring …" if said and not self._pictures else said)
         if page == "others":
             self.panel.show_screen(desk.screen, desk.lost.get(desk.screen.id))
         elif page == "tags" and desk.file is not None:
