@@ -117,7 +117,11 @@ def test_the_whole_cut_and_a_newer_one(window: Window, tmp_path: Path) -> None:
     view = window.views.continuity
     wait_for(lambda: view.desk.found is not None and view.idle(), 30)
     press(view.strip.lanes, Qt.Key.Key_T)
-    assert view.page == "sheet" and len(view.overview.page.groups) == 1
+    assert view.page == "sheet"
+    assert [heading for heading, _ in view.overview.page.groups] == ["", "not in this cut"]
+    rest = view.overview.page.groups[1][1]
+    assert len(rest) == len([s for s in production.all(Shot) if s.kind == "shot"]) - 3
+    wait_for(lambda: all((p.number, 0) in view.overview.page.smalls for p, _, _ in rest), 30)
     press(view.strip.lanes, Qt.Key.Key_T)
     assert view.desk.order == "setup" and view.overview.page.groups[0][0] == "pier"
     view.papers.export(tmp_path / "cut.otio")

@@ -11,7 +11,8 @@ from aquin.production.cut.lanes import LANES, UNITS
 
 if TYPE_CHECKING:
     from aquin.colour.config import ColourConfig
-    from aquin.production import Production
+    from aquin.colour.grade import Grade
+    from aquin.production import Production, Shot
     from aquin.production.cut.closing import Side
     from aquin.production.cut.judged import Continuity, Cut, Jump
     from aquin.production.cut.odd import Odd
@@ -112,6 +113,24 @@ class CutDesk:
         if self.order == "cut order":
             return [("", list(self.found.pieces))]
         return [(self.order, [by_number[n] for n in sorted_by(self.found, self.order)])]
+
+    def left_out(self) -> list[Piece]:
+        """The shots that the edit does not use, as pieces with numbers below 1."""
+        from aquin.production import Event
+        from aquin.production.cut.pieces import Piece, unused
+
+        if self.production is None or self.found is None:
+            return []
+        shots = unused(self.production, self.found.pieces)
+        return [
+            Piece(Event("", -k - 2, s.reel, s.name, "", ""), s, s.first, s.first) for k, s in enumerate(shots)
+        ]
+
+    def grade_of(self, shot: Shot) -> Grade | None:
+        """What a shot is graded with."""
+        from aquin.production.grading import held_grade
+
+        return None if self.production is None else held_grade(self.production, shot)
 
     def _by_setup(self, pieces: Sequence[Piece]) -> list[tuple[str, list[Piece]]]:
         from aquin.production import Setup

@@ -7,7 +7,8 @@ from typing import TYPE_CHECKING, Any
 from PySide6.QtCore import QSize, Qt, Signal
 from PySide6.QtWidgets import QComboBox, QFrame, QPushButton, QScrollArea, QSplitter, QStackedWidget, QWidget
 
-from aquin.desk.commands import tip, words
+from aquin.desk.commands import words
+from aquin.desk.continuity.column import CutColumn
 from aquin.desk.continuity.pages import ChangesPage, LightPage
 from aquin.desk.continuity.pair import CutPair
 from aquin.desk.continuity.panel import CutPanel
@@ -16,12 +17,10 @@ from aquin.desk.continuity.sheet import Group, Overview
 from aquin.desk.continuity.smalls import SmallPictures
 from aquin.desk.continuity.state import ORDERS, CutDesk
 from aquin.desk.continuity.strip import CutStrip
-from aquin.desk.kit import theme
 from aquin.desk.kit.boxes import column_of, line_of
-from aquin.desk.kit.choices import Choices
 from aquin.desk.kit.empty import Empty
 from aquin.desk.kit.jobs import Jobs, Latest
-from aquin.desk.kit.labels import Words
+from aquin.desk.kit.thumbs import Thumbs
 from aquin.desk.session import OfSession
 from aquin.errors import AquinError
 
@@ -52,6 +51,9 @@ class ContinuityView(QWidget, OfSession):
         self.baked: BakedView | None = None
         self.smalls = SmallPictures(session, self)
         self.smalls.ready.connect(self._show_pages)
+        self.thumbs = Thumbs(self)
+        """Of shots that are not in the cut."""
+        self.thumbs.ready.connect(self._show_pages)
         self._knowing, self._baking = Latest(self), Latest(self)
         self._knowing.ready.connect(self._known)
         self._baking.ready.connect(self._ready)
@@ -93,33 +95,13 @@ class ContinuityView(QWidget, OfSession):
         self.pair.look_button.toggled.connect(lambda on: self._want_look(on))
 
     def _left(self) -> QWidget:
-        left = QWidget()
-        column = column_of((8, 8, 8, 8), left, spacing=4)
-        title = Words("Continuity")
-        title.setFont(theme.font(theme.LARGE, True))
-        column.addWidget(title)
-        self.edits = QComboBox()
-        self.edits.setAccessibleName("Edit")
-        self.edits.setToolTip("The edit that is looked at")
-        self.edits.activated.connect(lambda k: self.choose_edit(str(self.edits.itemData(k))))
-        column.addWidget(self.edits)
-        self.summary = Words("", role="dim", size=theme.SMALL, wrap=True)
-        column.addWidget(self.summary)
-        column.addWidget(Words("Jumps, worst first", role="soft"))
-        self.list = Choices("Jumps", "Cuts that jump beyond tolerance, the worst first")
-        self.list.taken.connect(lambda id: self.choose(int(id)))
-        column.addWidget(self.list)
-        self.buttons: dict[str, QPushButton] = {}
-        for name in ("measure", "new", "export"):
-            button = self.buttons[name] = QPushButton(words(f"continuity.{name}"))
-            button.setToolTip(tip(f"continuity.{name}"))
-            column.addWidget(button)
-        self.buttons["measure"].setProperty("main", True)
-        self.buttons["measure"].clicked.connect(self.measure)
-        self.buttons["new"].clicked.connect(self.papers.ask_new)
-        self.buttons["export"].clicked.connect(self.papers.ask_export)
-        column.addStretch()
-        left.setMinimumWidth(180)
+        left = CutColumn()
+        self.edits, self.summary, self.list, self.buttons = left.edits, left.summary, left.list, left.buttons
+        left.edits.activated.connect(lambda k: self.choose_edit(str(left.edits.itemData(k))))
+        left.list.taken.connect(lambda id: self.choose(int(id)))
+        runs = (self.measure, self.papers.ask_new, self.papers.ask_export)
+        for name, run in zip(("measure", "new", "export"), runs, strict=True):
+            left.buttons[name].clicked.connect(run)
         return left
 
     def _middle(self) -> QWidget:
@@ -160,6 +142,7 @@ class ContinuityView(QWidget, OfSession):
         self.desk.production, self.desk.config = self.production, self.config
         self.desk.found, self.baked = None, None
         self.smalls.forget()
+        self.thumbs.show(self.production, self.config, self.session.screen)
         self.desk.changes = ()
         self.follow()
 
@@ -268,6 +251,7 @@ class ContinuityView(QWidget, OfSession):
             self.changes.show_changes(self.desk)
 
     def _show_sheet(self) -> None:
+        """The whole cut, and below it the shots that are not in it."""
         desk = self.desk
         groups: list[Group] = [
             (
@@ -276,7 +260,15 @@ class ContinuityView(QWidget, OfSession):
             )
             for heading, pieces in desk.laid_out
         ]
-        self.overview.page.show_groups(groups, self.smalls.by_end)
+        smalls = dict(self.smalls.by_end)
+        rest = desk.left_out()
+        for piece in rest:
+            icon = self.thumbs.get(piece.shot, desk.grade_of(piece.shot)) if piece.shot is not None else None
+            if icon is not None and icon.availableSizes():
+                smalls[piece.number, 0] = icon.pixmap(icon.availableSizes()[0])
+        if rest:
+            groups.append(("not in this cut", [(p, p.name, False) for p in rest]))
+        self.overview.page.show_groups(groups, smalls)
 
     def show_page(self, page: str) -> None:
         for name, button in self.page_buttons.items():
@@ -314,7 +306,12 @@ class ContinuityView(QWidget, OfSession):
         self._show_pages()
 
     def _picked(self, number: int) -> None:
-        """A piece of the sheet: the cut before it."""
+        """A piece of the sheet: the cut before it. A shot that is not in the cut: on the Bench."""
+        if number < 1:
+            shot = next((p.shot for p in self.desk.left_out() if p.number == number), None)
+            if shot is not None:
+                self.looked_at.emit(shot)
+            return
         self.show_page("cut")
         self.choose(max(number, 2))
 
@@ -420,11 +417,11 @@ class ContinuityView(QWidget, OfSession):
         return len(self.desk.found.jumping) if self.desk.found is not None else 0
 
     def idle(self) -> bool:
-        parts = (self._knowing, self._baking, self.smalls, self.light, self.pair)
+        parts = (self._knowing, self._baking, self.smalls, self.thumbs, self.light, self.pair)
         return all(k.idle() for k in parts)
 
     def finish(self) -> None:
-        for worker in (self._knowing, self._baking, self.smalls, self.light, self.pair):
+        for worker in (self._knowing, self._baking, self.smalls, self.thumbs, self.light, self.pair):
             worker.finish()
 
 

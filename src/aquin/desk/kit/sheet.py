@@ -46,6 +46,8 @@ class Sheet(QWidget):
         self.cells: list[Cell] = []
         self.chosen = -1
         """Column that is marked."""
+        self.marked: tuple[int, int] | None = None
+        """Column and row of the picture that is chosen."""
         self.foot = FOOT
         """Pixels for what is written below pictures, where there are more than two columns."""
 
@@ -95,6 +97,11 @@ class Sheet(QWidget):
         w, h = cell.image.width() * scale, cell.image.height() * scale
         at = QRectF(box.center().x() - w / 2, box.top(), w, h)
         p.drawImage(at, cell.image)
+        if self.marked == (cell.column, cell.row):
+            p.setBrush(Qt.BrushStyle.NoBrush)
+            for colour, inset in ((theme.grey(16), 0.5), (theme.BRIGHT, 1.5)):
+                p.setPen(colour)
+                p.drawRect(at.adjusted(inset, inset, -inset, -inset))
         p.setPen(theme.TEXT)
         if cell.below:
             below = QRectF(at.left(), at.bottom() + 1, at.width(), max(self.foot, FOOT))

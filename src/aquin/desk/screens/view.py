@@ -270,10 +270,10 @@ class ScreensView(QWidget, OfSession):
         shown, names = self._pictures, self._names()
         if not shown or len(shown) != len(names):
             return
-        across = ACROSS
+        across, at = ACROSS, names.index(self.desk.chosen) if self.desk.chosen in names else -1
+        self.sheet.marked = (at % ACROSS, at // ACROSS) if at > 0 else None
         if self.large_button.isChecked() and len(shown) > 1:
-            at = names.index(self.desk.chosen) if self.desk.chosen in names else 1
-            shown, across = [shown[0], shown[max(at, 1)]], 1
+            shown, across, self.sheet.marked = [shown[0], shown[max(at, 1)]], 1, None
         across = min(across, len(shown))
         cells = [Cell(image, k % across, k // across, said) for k, (image, said) in enumerate(shown)]
         self.sheet.show_cells([""] * across, [""] * -(-len(shown) // across), cells)
