@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -21,7 +21,7 @@ from aquin.production import Shot
 from aquin.production.grading import held_grade
 from aquin.production.heroes import hero_of
 from aquin.production.ledgers import known_charts
-from aquin.production.levels import base_of, beside_other, keep_level, targets_in, tied_to
+from aquin.production.levels import TIED, base_of, beside_other, keep_level, targets_in, tied_to
 from aquin.production.match_work import side_of
 from aquin.production.records import Setup
 from aquin.production.settings import deliverables_of
@@ -44,11 +44,24 @@ held into its setup's light.
 
 @dataclass(frozen=True)
 class Standing:
-    """A shot against its targets: what was found, the targets that counted, and the grade that it was found under."""
+    """A shot against its targets: what was found, the targets that counted, and the grade that it was found under.
+    `other`: of a hero that is tied to another one, that one's values by row.
+    """
 
     levelled: Levelled
     targets: Targets
     before: Grade
+    other: Mapping[str, float] = field(default_factory=dict)
+
+    @property
+    def apart(self) -> dict[str, float]:
+        """By row, how far it is from the hero that it is tied to, as it is now."""
+        return apart_from(self.other, {r.name: r.after for r in self.levelled.rows})
+
+
+def apart_from(other: Mapping[str, float], own: Mapping[str, float]) -> dict[str, float]:
+    """By row, by how much a hero differs from the one that it is tied to, of what ties bring together."""
+    return {n: own[n] - other[n] for n in (*TIED, "saturation") if n in own and n in other}
 
 
 def picture_of(
@@ -130,25 +143,21 @@ def stand(
     view = exact_view(config, *(screen or (first.display, first.view)))
     targets = targets or targets_in(production)
     picture, grade = _read(shoot, shot, view, neutral)
-    targets = narrowed(production, config, shot, picture, grade, targets, view)
-    return Standing(level(picture, grade, targets, settle), targets, grade)
+    other = values_of_other(production, config, shot, view)
+    if other:
+        targets = beside_other(targets, picture.values(grade), other)
+    return Standing(level(picture, grade, targets, settle), targets, grade, other)
 
 
-def narrowed(
-    production: Production | None,
-    config: ColourConfig,
-    shot: Shot | None,
-    picture: Picture,
-    grade: Grade,
-    targets: Targets,
-    view: Callable[[Any], Any],
-) -> Targets:
-    """The targets of a shot: of a hero that is tied to another, what that one looks like. Raises AquinError."""
+def values_of_other(
+    production: Production | None, config: ColourConfig, shot: Shot | None, view: Callable[[Any], Any]
+) -> dict[str, float]:
+    """What the hero looks like that a hero is tied to, by row; empty where it is tied to none. Raises AquinError."""
     other = None if production is None or shot is None else tied_to(production, shot)
     if production is None or other is None:
-        return targets
+        return {}
     theirs, held = _read(Shoot(production, config), other, view, None)
-    return beside_other(targets, picture.values(grade), theirs.values(held))
+    return dict(theirs.values(held))
 
 
 def balanced(
@@ -243,5 +252,6 @@ def level_data(production: Production, shot: Shot, standing: Standing, went: lis
         "warnings": list(found.warnings),
         "went_along": went,
         "tied_to": other.name if other is not None else None,
+        "apart_from_tied": {n: round(v, 2) for n, v in standing.apart.items()},
         "grade": found.grade.values(),
     }

@@ -22,7 +22,9 @@ from aquin.look.price import Price, price_of
 from aquin.look.reference import Apart, take_apart
 from aquin.look.suits import Suits, suits
 from aquin.measure.display import lab_of_display
+from aquin.measure.ledger import AXES
 from aquin.production import Shot
+from aquin.production.cells import tolerances_of
 from aquin.production.grading import held_grade
 from aquin.production.heroes import hero_of
 from aquin.production.looks import look_for, screen_of
@@ -169,6 +171,8 @@ class Compared:
     price: Price
     apart: float
     """Mean CIEDE2000 by which the look changes how far the shot is from its hero; NaN where that is not known."""
+    lost: bool = False
+    """Whether it was within tolerance of its hero and is not under the look."""
 
 
 def compare(
@@ -181,20 +185,25 @@ def compare(
     """Each look's price on each shot. Raises AquinError."""
     view = exact_view(config, *screen_of(production, config))
     pictures = material(production, config, shots or usual_shots(production), tell)
-    return [
-        Compared(
-            k.name, m.shot.name, price_of(m.picture, k, view), spread_by(production, config, m.shot, k, view)
-        )
-        for k in looks
-        for m in pictures
-    ]
+    tolerance = tolerances_of(production).get("colour", COLOUR)
+    out = []
+    for k in looks:
+        for m in pictures:
+            before, after = spread_by(production, config, m.shot, k, view)
+            lost = bool(before <= tolerance < after)
+            out.append(Compared(k.name, m.shot.name, price_of(m.picture, k, view), after - before, lost))
+    return out
+
+
+COLOUR = next(a.tolerance for a in AXES if a.name == "colour")
+"""CIEDE2000 within which a shot counts as matched, where the production has no other number."""
 
 
 def spread_by(
     production: Production, config: ColourConfig, shot: Shot, look: Look, view: Callable[[Any], Any]
-) -> float:
-    """How much farther a look takes a shot from its hero, mean CIEDE2000 as seen over what the two share; NaN where
-    nothing is known of that.
+) -> tuple[float, float]:
+    """How far a shot is from its hero without a look and under it, mean CIEDE2000 as seen over what the two share; NaN
+    where nothing is known of that.
     """
     from aquin.production.ledgers import known_charts, known_frames, shot_evidence
     from aquin.production.shoot import pair_grades
@@ -202,12 +211,12 @@ def spread_by(
     shoot = Shoot(production, config)
     at = shoot.moment(shot)
     if at is None:
-        return float("nan")
+        return float("nan"), float("nan")
     known_charts(shoot)
     known_frames(shoot, [(shot.setup_id, shot.camera_id)])
     evidence, _ = shot_evidence(shoot, shot, at)
     if evidence is None:
-        return float("nan")
+        return float("nan"), float("nan")
     grade = pair_grades(shoot, shot, at)[1]
     sides = [
         np.asarray(acescct.encode(np.maximum(side, 1e-5)), np.float32)
@@ -217,7 +226,15 @@ def spread_by(
     for shown in (sides, [np.asarray(look.apply(s), np.float32) for s in sides]):
         a, b = (lab_of_display(np.asarray(view(s))) for s in shown)
         gaps.append(float(np.average(delta_e00(a, b), weights=evidence.weights)))
-    return gaps[1] - gaps[0]
+    return gaps[0], gaps[1]
+
+
+def spread_words(gaps: tuple[float, float], tolerance: float) -> str:
+    """What a look does to a match, in words; nothing where it does little."""
+    before, after = gaps
+    if before <= tolerance < after:
+        return f"no longer within tolerance of its hero ({before:.1f}, now {after:.1f} dE00)"
+    return f"{after - before:+.1f} dE00 from its hero" if abs(after - before) >= 0.5 else ""
 
 
 def export_whole(

@@ -104,6 +104,9 @@ def _say(data: dict[str, Any]) -> None:
     print(f"  clipped on the screen: {data['clipped_before']:.2f} % -> {data['clipped_after']:.2f} %")
     for line in data["warnings"]:
         print(f"  {line}")
+    if data["apart_from_tied"]:
+        said = ", ".join(f"{n} {v:+.1f}" for n, v in data["apart_from_tied"].items())
+        print(f"  beside {data['tied_to']}: {said}")
     if data["went_along"]:
         print(f"  along with it go: {', '.join(data['went_along'])}")
 

@@ -214,6 +214,7 @@ class _Doing:
                     "shot": c.shot,
                     **c.price.data(),
                     "farther_from_hero": None if c.apart != c.apart else round(c.apart, 2),
+                    "no_longer_within": c.lost,
                 }
                 for c in found
             ]

@@ -14,7 +14,10 @@ def say(action: str, data: dict[str, Any]) -> None:
                 else f"  skin {c['skin_off_line']:+.1f}° {c['skin_level_moved']:+.1f} %"
             )
             apart = (
-                "" if c["farther_from_hero"] is None else f"  from hero {c['farther_from_hero']:+.2f} dE00"
+                ""
+                if c["farther_from_hero"] is None
+                else f"  from hero {c['farther_from_hero']:+.2f} dE00"
+                + (", no longer within tolerance" if c["no_longer_within"] else "")
             )
             print(
                 f"{c['look']:20} {c['shot']:12} clipped {c['clipped']:.2f} %  crushed {c['crushed']:.2f} %  pushed out "

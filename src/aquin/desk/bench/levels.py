@@ -71,8 +71,12 @@ class LevelPanel(QWidget):
         self.notes = Words("", role="dim padded", size=theme.SMALL, wrap=True)
         column.addWidget(self.notes)
 
-    def show_levels(self, found: Levelled | None, targets: Targets, why: Mapping[str, str]) -> None:
-        """The rows of a picture; what it has none of is left out. `why`: why rows could not be brought further."""
+    def show_levels(
+        self, found: Levelled | None, targets: Targets, why: Mapping[str, str], apart: Mapping[str, float]
+    ) -> None:
+        """The rows of a picture; what it has none of is left out. `why`: why rows could not be brought further.
+        `apart`: by row, how far it is from the hero that it is tied to.
+        """
         self.schools.setCurrentIndex(list(SCHOOLS).index(targets.school))
         rows = found.rows if found is not None else ()
         self.ledger.show_rows([r.row(targets) for r in rows], {r.name: _words(r, targets) for r in rows})
@@ -80,6 +84,9 @@ class LevelPanel(QWidget):
         lines = (
             [f"Neutral is taken from {found.by}."] if found is not None and found.by != "statistics" else []
         )
+        if apart:
+            said = ", ".join(f"{n} {v:+.1f}".replace("-", "−") for n, v in apart.items())
+            lines.append(f"Beside the hero that it is tied to: {said}.")
         lines += [f"{r.name}: {why[r.name]}." for r in rows if r.name in why and not r.within(targets)]
         lines += [f"{w.capitalize()}." for w in (found.warnings if found is not None else ())]
         self.notes.setText("\n".join(lines))
@@ -125,6 +132,10 @@ class LevelSight(QObject):
         self._of = 0
         """Serial of the picture that `why` was said of."""
         self._read: dict[tuple[Any, ...], tuple[Picture, Targets]] = {}
+        self._other: dict[str, float] = {}
+        """What the hero looks like that the picture's is tied to, by row."""
+        self.apart: dict[str, float] = {}
+        """By row, how far it is from that one."""
         self._typed = ""
         """What was typed of a hero's grade and is not kept yet."""
         self.why: dict[str, str] = {}
@@ -178,11 +189,15 @@ class LevelSight(QObject):
         from aquin.match.levelling import level
 
         picture, wanted = self._picture(role, loaded, grade, targets)
-        return key, level(picture, grade, wanted, settle=False), wanted
+        from aquin.jobs.level_shot import apart_from
+
+        found = level(picture, grade, wanted, settle=False)
+        return key, found, wanted, apart_from(self._other, {r.name: r.after for r in found.rows})
 
     def _picture(self, role: Role, loaded: Loaded, grade: Grade, targets: Targets) -> tuple[Picture, Targets]:
         """For workers: the picture with its neutrals, and the targets, which another hero may narrow."""
         from aquin.jobs import level_shot
+        from aquin.production.levels import beside_other
 
         key = (*self._key(loaded), targets.school, tuple(targets.ranges.items()))
         if key not in self._read:
@@ -194,13 +209,15 @@ class LevelSight(QObject):
             made = level_shot.picture_of(
                 loaded.linear, loaded.frame.rgb, view, base, self.hand.marks.get(role), chart, mask
             )
-            wanted = level_shot.narrowed(production, config, shot, made, grade, targets, view)
+            other = level_shot.values_of_other(production, config, shot, view)
+            wanted = beside_other(targets, made.values(grade), other) if other else targets
             self._read.clear()
             self._read[key] = (made, wanted)
+            self._other = other
         return self._read[key]
 
-    def _ready(self, result: tuple[tuple[Any, ...], Levelled, Targets]) -> None:
-        key, self.levelled, self.targets = result
+    def _ready(self, result: tuple[tuple[Any, ...], Levelled, Targets, dict[str, float]]) -> None:
+        key, self.levelled, self.targets, self.apart = result
         if key == self._seen:
             out = [r.name for r in self.levelled.rows if not r.within(self.targets)]
             self.state.levels_off = sum(name not in self.why for name in out)

@@ -181,7 +181,9 @@ class BenchView(QWidget):
         panel.levels.settle.connect(levels.settle)
         panel.levels.school.connect(levels.choose)
         panel.levels.numbers.connect(levels.ask_ranges)
-        levels.found.connect(lambda: panel.levels.show_levels(levels.levelled, levels.targets, levels.why))
+        levels.found.connect(
+            lambda: panel.levels.show_levels(levels.levelled, levels.targets, levels.why, levels.apart)
+        )
         levels.found.connect(self.stated)
         levels.told.connect(self.told)
         self.tools.neutral.changed.connect(levels.look)

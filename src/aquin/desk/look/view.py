@@ -289,7 +289,9 @@ class LookView(QWidget, OfSession):
             self._drawing.ask(partial(_pair, baked, one.picture, look, desk.look))
         else:
             looks = [None, *desk.compared]
-            self._drawing.ask(partial(_grid, baked, list(desk.material), looks))
+            self._drawing.ask(
+                partial(_grid, baked, list(desk.material), looks, (self.production, self.config))
+            )
 
     def _drawn(self, made: tuple[list[str], list[str], list[Cell], str]) -> None:
         heads, sides, cells, price = made
@@ -405,15 +407,22 @@ def _pair(baked: BakedView, picture: Any, look: Look | None, priced: Look | None
     return [""], ["", ""], [first, Cell(second, 0, 1, said)], price
 
 
-def _grid(baked: BakedView, material: list[Any], looks: list[Any]) -> Any:
+def _grid(baked: BakedView, material: list[Any], looks: list[Any], of: tuple[Any, Any]) -> Any:
+    """`of`: the production and its configuration, for how far each shot is from its hero under each look."""
+    from aquin.jobs.look_work import COLOUR, spread_by, spread_words
     from aquin.look.price import price_of
+    from aquin.production.cells import tolerances_of
 
-    cells = []
+    cells, tolerance = [], tolerances_of(of[0]).get("colour", COLOUR)
     for row, one in enumerate(material):
         step = max(one.picture.shape[1] // 320, 1)
         few = np.ascontiguousarray(one.picture[::step, ::step])
         for column, look in enumerate(looks):
-            below = one.shot.name if look is None else f"costs {price_of(few, look, baked.process).words}"
+            below = one.shot.name
+            if look is not None:
+                gaps = spread_by(*of, one.shot, look, baked.process)
+                said = [price_of(few, look, baked.process).words, spread_words(gaps, tolerance)]
+                below = f"costs {'; '.join(s for s in said if s)}"
             cells.append(Cell(_seen(baked, few, look), column, row, below))
     heads = ["without a look", *(f"{k.name}, {100 * k.strength:.0f} %" for k in looks[1:])]
     return heads, [m.shot.name for m in material], cells, ""
