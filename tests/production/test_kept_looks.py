@@ -21,7 +21,7 @@ from aquin.jobs.level_shot import exact_view
 from aquin.jobs.look_work import compare, dissect, export_whole, spread_by, spread_words
 from aquin.jobs.render_frame import Target, render_shot
 from aquin.look.look import Look
-from aquin.production import Production, Setup, Shot
+from aquin.production import Production, Setup, Shot, looks
 from aquin.production.look_library import NUMBERS, library, library_folder, save_look, take_look
 from aquin.production.looks import (
     drop_look,
@@ -209,6 +209,6 @@ def test_a_still_is_taken_apart_and_looks_are_compared(production: Production, t
     assert "no longer" in spread_words((1.4, 2.6), 2.0)
     assert spread_words((2.4, 3.6), 2.0) == "+1.2 dE00 from its hero"
     assert spread_words((1.0, 1.2), 2.0) == spread_words((float("nan"),) * 2, 2.0) == ""
-    view = exact_view(config, *screen_of(production, config))
+    view = exact_view(config, *looks.screen_of(production, config))
     before, after = spread_by(production, config, shot, Look("none"), view)
     assert after == pytest.approx(before, abs=1e-9, nan_ok=True)
