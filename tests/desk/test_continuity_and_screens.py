@@ -168,6 +168,8 @@ def test_this_screen_comes_first(window: Window, tmp_path: Path) -> None:
     window.session.monitor.choose(tmp_path / "bad.icc", window.session.config, window.session.screen)
     wait_for(lambda: "no ICC profile" in window.message, 20)
     assert monitor.current() is not None  # what was there stays
+    view.this.standard.emit("sRGB")
+    wait_for(lambda: "sRGB, as the standard has it" in window.foot.screen_button.text(), 20)
     view.this.none_button.click()
     wait_for(lambda: monitor.current() is None, 10)
 

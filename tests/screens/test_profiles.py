@@ -10,7 +10,7 @@ from PIL import Image, ImageCms
 from aquin.colour.config import ColourConfig
 from aquin.errors import AquinError
 from aquin.screens.desktop import desktop_profile
-from aquin.screens.icc import fit_of, make_profile, profile_of, read_profile, through
+from aquin.screens.icc import STANDARDS, fit_of, make_profile, profile_of, read_profile, through
 from aquin.screens.light import Light, srgb, to_xyz
 
 MADE = {
@@ -100,6 +100,18 @@ def test_a_damaged_profile_is_refused(tmp_path: Path) -> None:
     path.write_bytes(whole[:160])
     with pytest.raises(AquinError):
         read_profile(path)
+
+
+@pytest.mark.parametrize("name", list(STANDARDS))
+def test_a_screen_may_be_as_a_standard_has_it(light: Light, name: str) -> None:
+    """A deliverable of BT.709 through it is right within half a CIEDE2000; its own standard changes nothing."""
+    profile = read_profile(Path(f"standard:{name}"))
+    fit = fit_of(profile, light)
+    assert fit.mean < 0.5 and profile.made is None
+    if name == "BT.709, BT.1886":
+        assert fit.without < 0.5
+    with pytest.raises(AquinError, match="no standard"):
+        read_profile(Path("standard:none"))
 
 
 def test_the_desktops_service_is_asked(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -63,7 +63,7 @@ def restore_screen(session: Session) -> None:
             session.set_screen(display, view)
 
     monitor = settings().value("monitor profile")
-    if monitor and Path(str(monitor)).is_file():
+    if monitor and (str(monitor).startswith("standard:") or Path(str(monitor)).is_file()):
         session.monitor.choose(Path(str(monitor)), session.config, session.screen)
 
 

@@ -17,7 +17,7 @@ from aquin.arrays import Float32, Float64, Floats
 from aquin.colour.difference import delta_e00, lab_of_xyz
 from aquin.errors import AquinError
 from aquin.measure.display import D65
-from aquin.screens.light import Light, white_point
+from aquin.screens.light import Light, srgb, to_xyz, white_point
 
 SUFFIXES = (".icc", ".icm")
 MAX_BYTES = 20_000_000
@@ -44,8 +44,11 @@ class Profile:
 
 
 def read_profile(path: Path) -> Profile:
-    """Read a display profile. Raises AquinError for what is none."""
+    """Read a display profile, or make that of a standard. Raises AquinError for what is none."""
     from PIL import ImageCms
+
+    if str(path).startswith(STANDARD):
+        return standard_profile(str(path).removeprefix(STANDARD))
 
     try:
         if path.stat().st_size > MAX_BYTES:
@@ -65,6 +68,27 @@ def read_profile(path: Path) -> Profile:
         words = " ".join(str(error).split())[:100]
         raise AquinError(f"the profile can't be used ({words})", path, "Measure the screen again") from error
     return Profile(path, name, _date(content), content)
+
+
+STANDARDS: dict[str, tuple[str, Callable[[Floats], Floats]]] = {
+    "sRGB": ("bt709", srgb),
+    "BT.709, gamma 2.2": ("bt709", lambda x: np.asarray(x) ** 2.2),
+    "BT.709, BT.1886": ("bt709", lambda x: np.asarray(x) ** 2.4),
+    "P3, sRGB curve": ("p3", srgb),
+    "BT.2020, gamma 2.4": ("bt2020", lambda x: np.asarray(x) ** 2.4),
+}
+"""What a screen may be set to, where it has no profile of its own: gamut and curve, black taken for nothing."""
+STANDARD = "standard:"
+"""What the path of such a profile begins with."""
+
+
+def standard_profile(name: str) -> Profile:
+    """A screen that is as a standard has it. Raises AquinError for a name that is none."""
+    if name not in STANDARDS:
+        raise AquinError(f"there is no standard '{name}'", None, f"There are: {'; '.join(STANDARDS)}")
+    gamut, curve = STANDARDS[name]
+    made = make_profile(to_xyz(gamut).T, curve(np.linspace(0, 1, BANDS)), name)
+    return Profile(Path(STANDARD + name), f"{name}, as the standard has it", None, made)
 
 
 def _date(content: bytes) -> datetime | None:
@@ -207,8 +231,6 @@ def _seen(content: bytes) -> Callable[[Floats], Float64]:
 
 
 def _wide() -> Float64:
-    from aquin.screens.light import to_xyz
-
     return to_xyz("bt2020").T
 
 

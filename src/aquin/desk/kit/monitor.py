@@ -26,7 +26,8 @@ class Monitor:
     @property
     def words(self) -> str:
         """For the foot line."""
-        return f"{self.profile.name}, measured {self.profile.when}, {self.fit.mean:.1f} dE00"
+        when = "" if self.profile.made is None else f", measured {self.profile.when}"
+        return f"{self.profile.name}{when}, {self.fit.mean:.1f} dE00"
 
 
 _lock = threading.Lock()

@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 import numpy as np
-from PySide6.QtCore import QRectF, Qt
+from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QImage, QPainter, QPaintEvent
-from PySide6.QtWidgets import QButtonGroup, QPushButton, QSizePolicy, QWidget
+from PySide6.QtWidgets import QButtonGroup, QMenu, QPushButton, QSizePolicy, QWidget
 
 from aquin.desk.kit import monitor, theme
 from aquin.desk.kit.boxes import column_of, line_of
 from aquin.desk.kit.labels import Words
 from aquin.screens.fields import FIELDS, SAID, field
+from aquin.screens.icc import STANDARDS
 
 
 class FieldPicture(QWidget):
@@ -39,7 +40,9 @@ class FieldPicture(QWidget):
 
 
 class ThisScreenPage(QWidget):
-    """What this screen is, and the fields."""
+    """What this screen is, and the fields. `standard` carries the name of one."""
+
+    standard = Signal(str)
 
     def __init__(self) -> None:
         super().__init__()
@@ -51,10 +54,16 @@ class ThisScreenPage(QWidget):
             QPushButton("As the desktop has it"),
             QPushButton("None"),
         )
+        self.standard_button = QPushButton("A standard")
+        self.standard_button.setToolTip("The screen is set to a standard, and that is believed")
+        menu = QMenu(self.standard_button)
+        for name in STANDARDS:
+            menu.addAction(name).triggered.connect(lambda _=False, n=name: self.standard.emit(n))
+        self.standard_button.setMenu(menu)
         self.file_button.setToolTip("The ICC profile of this monitor")
         self.desktop_button.setToolTip("Ask the desktop's colour service which profile this screen has")
         self.none_button.setToolTip("Signals go to the screen as they are: its colours are then not known")
-        for button in (self.file_button, self.desktop_button, self.none_button):
+        for button in (self.file_button, self.desktop_button, self.standard_button, self.none_button):
             line.addWidget(button)
         line.addStretch()
         column.addWidget(self.said)
@@ -112,8 +121,9 @@ class ThisScreenPage(QWidget):
         else:
             fit = held.fit
             self.said.setText(
-                f"Pictures for {display.replace(' - Display', '')} go through {held.profile.name}, measured "
-                f"{held.profile.when}. By its own word this screen is then off by {fit.mean:.1f} dE00 in the mean and "
+                f"Pictures for {display.replace(' - Display', '')} go through {held.profile.name}"
+                + (f", measured {held.profile.when}. " if held.profile.made is not None else ". ")
+                + f"By its own word this screen is then off by {fit.mean:.1f} dE00 in the mean and "
                 f"{fit.largest:.1f} at most ({fit.without:.1f} without the profile); {fit.outside:.0f} % of colours it "
                 "can't show."
             )

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from functools import partial
+from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import Qt, Signal
@@ -23,8 +24,6 @@ from aquin.desk.screens.state import ScreensDesk
 from aquin.desk.session import OfSession
 
 if TYPE_CHECKING:
-    from pathlib import Path
-
     from aquin.desk.session import Session
 
 PAGES = ("this", "others", "tags", "delivered", "worst")
@@ -130,6 +129,7 @@ class ScreensView(QWidget, OfSession):
         self.this.file_button.clicked.connect(self.ask_profile)
         self.this.desktop_button.clicked.connect(self.take_desktop)
         self.this.none_button.clicked.connect(self.forget_profile)
+        self.this.standard.connect(self.take_standard)
         self.sheet = Sheet()
         self.sheet.foot = 58
         self.sheet.picked.connect(self._picked)
@@ -355,6 +355,12 @@ class ScreensView(QWidget, OfSession):
 
     def take_desktop(self) -> None:
         self.session.monitor.choose_desktop(self.config, self.session.screen)
+
+    def take_standard(self, name: str) -> None:
+        """The screen is set to a standard."""
+        from aquin.screens.icc import STANDARD
+
+        self.session.monitor.choose(Path(STANDARD + name), self.config, self.session.screen)
 
     def forget_profile(self) -> None:
         self.session.monitor.choose(None, self.config, self.session.screen)
