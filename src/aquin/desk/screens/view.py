@@ -210,9 +210,10 @@ class ScreensView(QWidget, OfSession):
         )
         if key == self._of:
             return
+        if self._of[:2] != key[:2]:  # another page or shot; while a number changes, what was there stays
+            self._pictures = []
+            self.sheet.show_cells([""], [""], [])
         self._of = key
-        self._pictures = []
-        self.sheet.show_cells([""], [""], [])
         self._working.ask(
             partial(made_for, key, production, config, shot, look, desk.screens, self.session.screen)
         )
