@@ -287,8 +287,10 @@ def test_screenshots_are_drawn_without_a_screen(demo: Path, tmp_path: Path) -> N
     for line in done.stdout.split():
         picture = open_source(line, alone=True).read(0).rgb
         assert picture.shape == (800, 1280, 3)
-        # the demo of tests has two takes and no edit: some views are chrome alone, exactly neutral grey
-        if Path(line).name in ("plan.png", "start.png", "continuity.png", "screens.png", "screens-tags.png"):
+        if Path(line).name in ("continuity.png", "screens.png", "screens-tags.png"):
+            assert len(np.unique(picture)) > 50  # the demo of tests has two takes and no edit
+            continue
+        if Path(line).name in ("plan.png", "start.png"):  # chrome alone: exactly neutral grey
             assert len(np.unique(picture)) > 50
             assert (picture == picture[..., :1]).all()
             continue
