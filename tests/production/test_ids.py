@@ -25,7 +25,8 @@ opened again.
 
 
 @pytest.fixture
-def old(tmp_path: Path) -> Production:
+def old(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Production:
+    monkeypatch.setenv("AQUIN_PERSON", "Marit")  # who made it: undo takes back one's own
     path = tmp_path / "old.aquin"
     shutil.copyfile(OLD, path)
     return Production.open(path)

@@ -15,7 +15,7 @@ from hypothesis import strategies as st
 from aquin.errors import AquinError
 from aquin.production import Camera, Edit, Event, Grade, Option, Production, Root, Setup, Shot
 from aquin.production.migrations import SCHEMA
-from aquin.production.store import person
+from aquin.production.people import person
 from aquin.production.tables import APPLICATION_ID, METADATA
 
 
@@ -123,7 +123,7 @@ def test_undoing_everything_gives_what_was_there_at_first(
     production = Production.create(tmp_path_factory.mktemp("p") / "p.aquin")
     camera, setup, shots = some_shots(production)
     first = state(production)
-    depth = len(production._done)
+    depth = len(production._stacks.done)
     for step in steps:
         there = production.all(Shot)
         if step == "put":
@@ -135,7 +135,7 @@ def test_undoing_everything_gives_what_was_there_at_first(
         elif step == "grade":
             grade = Grade("balance", camera.id, setup.id, values={"stops": random.random()})  # type: ignore[attr-defined]
             production.change(step, grade, drop=production.all(Grade)[:1])
-        elif step == "undo" and len(production._done) > depth:
+        elif step == "undo" and len(production._stacks.done) > depth:
             production.undo()
         elif step == "redo":
             production.redo()
@@ -143,7 +143,7 @@ def test_undoing_everything_gives_what_was_there_at_first(
     production.close()
     production = Production.open(production.path)
     assert state(production) == seen
-    while len(production._done) > depth:
+    while len(production._stacks.done) > depth:
         production.undo()
     assert state(production) == first
     production.close()

@@ -13,6 +13,7 @@ from aquin.production.audit import Finding, apply_fixes, run_audit, sure_fixes
 from aquin.production.matching import Summary, Wish, settle
 from aquin.production.measuring import measure_shots
 from aquin.production.over_time import follow, may_change
+from aquin.production.presence import SETTLE
 from aquin.production.settings import config_of
 from aquin.production.stand_in import StandIn, encode
 from aquin.workers import Tell, part
@@ -77,13 +78,14 @@ def settle_cells(
     measured on. `fix`: make the audit's sure fixes first, as a step of their own. `encoded`: cameras that were just
     given an encoding, to be told of.
 
-    Slow, for a worker. Raises AquinError.
+    Slow, for a worker. Raises AquinError, also where another program settles this production just now.
     """
-    ready = prepare(production, config, places, jobs, part(tell, 0.0, 0.4))
-    fixes = ready.fixes
-    if fix and fixes and not production.read_only:
-        apply_fixes(production, fixes)
-        run_audit(production, ready.config, measure=False)
-        fixes = ()
-    done = settle(production, ready.config, places, wish, screen, jobs, part(tell, 0.4, 1.0))
+    with production.alone(SETTLE, "settling"):
+        ready = prepare(production, config, places, jobs, part(tell, 0.0, 0.4))
+        fixes = ready.fixes
+        if fix and fixes and not production.read_only:
+            apply_fixes(production, fixes)
+            run_audit(production, ready.config, measure=False)
+            fixes = ()
+        done = settle(production, ready.config, places, wish, screen, jobs, part(tell, 0.4, 1.0))
     return replace(done, encoded=encoded + ready.encoded, fixes=fixes)

@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING
 from aquin.errors import AquinError
 from aquin.frames.opening import STILLS, SUFFIXES, members
 from aquin.production.looking import Looked, look_at
-from aquin.production.media import file_of, root_folder, root_for, walk
+from aquin.production.media import differs, file_of, root_folder, root_for, walk
 from aquin.production.records import Camera, Place, Record, Root, Setup, Shot
 from aquin.production.setups import propose_setups
 from aquin.workers import Tell, each
@@ -21,6 +21,9 @@ if TYPE_CHECKING:
     from aquin.colour.config import ColourConfig
     from aquin.production.store import Production
 
+
+LOOK = 60.0
+"""Seconds that looking at one file may take."""
 
 _CARD = re.compile(r"^([A-Z])_?\d{2,4}")
 _FROM_FILE = (
@@ -109,7 +112,7 @@ def ingest(
     known = {file_of(production, s): s for s in production.all(Shot)}
     fresh = [f for f in files if f not in known or _differs(f, known[f])]
     looked: list[Looked] = []
-    for item, result in each(look_at, fresh, jobs, tell, lambda p: p.name):
+    for item, result in each(look_at, fresh, jobs, tell, lambda p: p.name, LOOK):
         looked.append(
             result
             if isinstance(result, Looked)
@@ -141,13 +144,11 @@ def ingest(
 
 
 def _differs(path: Path, shot: Shot) -> bool:
-    """Whether a file has changed since it was logged; sequences are looked at again when their first file has."""
-    stat = path.stat()
-    return (
-        stat.st_mtime > shot.modified + 1e-3
-        or (shot.frames <= 1 and stat.st_size != shot.bytes)
-        or bool(shot.trouble)
-    )
+    """Whether a file has changed since it was logged, or could not be opened then, or can't be asked now."""
+    try:
+        return bool(shot.trouble) or differs(path, shot)
+    except OSError:
+        return True
 
 
 class _Roots:

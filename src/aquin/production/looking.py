@@ -77,7 +77,7 @@ def look_at(path: Path) -> Looked:
 
 def thumbnail(rgb: Float32) -> str:
     """(h, w, 3) signal as a small JPEG in base64."""
-    height = max(round(THUMB * rgb.shape[0] / rgb.shape[1]), 1)
+    height = min(max(round(THUMB * rgb.shape[0] / rgb.shape[1]), 1), THUMB * 4)
     small = cv2.resize(rgb, (THUMB, height), interpolation=cv2.INTER_AREA)
     codes = np.clip(small[..., ::-1] * 255 + 0.5, 0, 255).astype(np.uint8)
     return base64.b64encode(cv2.imencode(".jpg", codes, [cv2.IMWRITE_JPEG_QUALITY, 88])[1].tobytes()).decode()

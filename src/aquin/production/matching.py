@@ -4,7 +4,7 @@ shot stands apart.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
 
@@ -169,13 +169,24 @@ def settle(
             f"settle {len(made)} cells",
             *with_inputs(production, config, puts),
             why=f"model: {MODELS.get(wish.model, wish.model)}",
+            moved="skip",
         )
+        _left_alone(outcomes, made, entry)
     measure_cells(production, config, ordered, seen_on, jobs, part(tell, 0.88, 1.0))
     return Summary(
         tuple(outcomes[p] for p in ordered if p in outcomes),
         tuple((names[t.record.shot_id], t.record.origin) for t in trims if t.record.on),
         entry,
     )
+
+
+def _left_alone(outcomes: dict[CellKey, Outcome], made: Mapping[CellKey, Grade], entry: Entry | None) -> None:
+    """Cells whose balance somebody changed while they were matched are not settled."""
+    by = {p.id: p.who for p in entry.left} if entry is not None else {}
+    for place, record in made.items():
+        if record.id in by:
+            words = f"left: {by[record.id]} changed it meanwhile"
+            outcomes[place] = replace(outcomes[place], words=words, done=False)
 
 
 def read_charts(

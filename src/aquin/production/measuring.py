@@ -22,7 +22,7 @@ from aquin.frames import Decode, open_source
 from aquin.frames.raw import ENCODING as RAW_ENCODING
 from aquin.frames.ycbcr import WEIGHTS
 from aquin.measure.survey import levels, stride_of, survey
-from aquin.production.media import file_of
+from aquin.production.media import content_there, file_of
 from aquin.production.raw import decode_of, is_raw
 from aquin.production.records import Camera, Shot
 from aquin.workers import Tell, each, part
@@ -168,7 +168,10 @@ def _measure(
             path = path or Path(shot.path)
         if path is not None and shot.content and (only_known or path.is_file()):
             card = held.get((shot.camera_id, shot.setup_id), ())
-            wanted[shot.id] = _job(path, shot, how[shot.id], card, config, decode_of(production, shot))
+            content = shot.content if only_known else content_there(production, shot)
+            wanted[shot.id] = _job(
+                path, shot, content, how[shot.id], card, config, decode_of(production, shot)
+            )
     missing = {} if only_known else {job.key: job for job in wanted.values() if job.key not in known}
     fresh: dict[str, dict[str, Any]] = {}
     try:
@@ -183,13 +186,15 @@ def _measure(
     return {id: known[job.key] for id, job in wanted.items() if job.key in known}
 
 
-def _job(path: Path, shot: Shot, how: Reads, card: Any, config: ColourConfig, decode: Decode | None) -> Job:
+def _job(
+    path: Path, shot: Shot, content: str, how: Reads, card: Any, config: ColourConfig, decode: Decode | None
+) -> Job:
     encoding = how.encoding or stand_in(config)
     chart = shot.kind == "chart" and shot.target in ("24-patch", "")
     range_, matrix = ("", "") if shot.floating else (how.range, how.matrix)
     corners = tuple((round(float(x), 1), round(float(y), 1)) for x, y in card)
     said = json.dumps(
-        [VERSION, shot.content, encoding, config.fingerprint(encoding), range_, matrix, chart, corners]
+        [VERSION, content, encoding, config.fingerprint(encoding), range_, matrix, chart, corners]
         + ([decode.values()] if decode is not None else [])
     )
     raw = () if decode is None else tuple(decode.values().items())

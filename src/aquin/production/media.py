@@ -4,16 +4,19 @@ renamed.
 
 from __future__ import annotations
 
+import errno
 import hashlib
 import os
-import platform
+import time
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 from pathlib import Path
+from stat import S_ISREG
 from typing import TYPE_CHECKING
 
 from aquin.errors import AquinError
 from aquin.frames.opening import SUFFIXES, members
+from aquin.production.people import workstation
 from aquin.production.records import Place, Root, Shot
 
 if TYPE_CHECKING:
@@ -22,11 +25,6 @@ if TYPE_CHECKING:
 
 PIECE = 256 * 1024
 """Bytes that are hashed at the start, in the middle and at the end of a file."""
-
-
-def workstation() -> str:
-    """This machine's name: AQUIN_WORKSTATION, else what the system says."""
-    return os.environ.get("AQUIN_WORKSTATION") or platform.node() or "workstation"
 
 
 def root_folder(production: Production, root: Root) -> Path | None:
@@ -74,6 +72,8 @@ def content_of(path: Path) -> tuple[int, float, str]:
     numbered = members(path)
     files = [numbered[n] for n in sorted(numbered)]
     stats = [f.stat() for f in files]
+    if not all(S_ISREG(s.st_mode) for s in stats):
+        raise OSError(errno.EINVAL, "a pipe or a device is no file", str(path))
     sizes = [s.st_size for s in stats]
     digest = hashlib.blake2b(repr(sizes).encode(), digest_size=16)
     for file, size in {files[0]: sizes[0], files[-1]: sizes[-1]}.items():
@@ -82,6 +82,42 @@ def content_of(path: Path) -> tuple[int, float, str]:
                 stream.seek(at)
                 digest.update(stream.read(PIECE))
     return sum(sizes), max(s.st_mtime for s in stats), digest.hexdigest()
+
+
+HOLDS = 5.0
+"""Seconds for which a file that was looked at counts as unchanged."""
+
+_there: dict[tuple[Path, str], tuple[float, str]] = {}
+
+
+def content_there(production: Production, shot: Shot) -> str:
+    """The hash of what the shot's file holds now: as it was logged, unless its size or time of change say otherwise and
+    so does what it holds. What is measured is kept by this, so that a file that was replaced is never taken for the
+    one that was logged.
+    """
+    path = file_of(production, shot)
+    if path is None or not shot.content:
+        return shot.content
+    known = _there.get((path, shot.content))
+    if known is not None and time.monotonic() - known[0] < HOLDS:
+        return known[1]
+    found = shot.content
+    try:
+        if differs(path, shot):
+            found = content_of(path)[2]
+    except OSError:
+        pass  # away: what was measured is known by what was logged
+    _there[path, shot.content] = time.monotonic(), found
+    return found
+
+
+def differs(path: Path, shot: Shot) -> bool:
+    """Whether a file has changed since it was logged, by its size and time; sequences by their first file. Raises
+    OSError.
+    """
+    stat = path.stat()
+    several = shot.codec == "" and shot.frames > 1
+    return stat.st_mtime > shot.modified + 1e-3 or (not several and stat.st_size != shot.bytes)
 
 
 @dataclass(frozen=True)

@@ -2,10 +2,12 @@
 wrong.
 """
 
+import errno
 import json
-import shutil
+import os
 import sqlite3
-import struct
+import stat
+import subprocess
 from pathlib import Path
 
 import sqlalchemy as sql
@@ -14,62 +16,94 @@ from sqlalchemy.pool import StaticPool
 from aquin.errors import AquinError
 from aquin.files import write_safely
 from aquin.production.migrations import migrate
+from aquin.production.network import network
 from aquin.production.tables import APPLICATION_ID
 
 SUFFIX = ".aquin"
-MAGIC = b"SQLite format 3\0"
-_HEADER = 100
+BUSY = 30
+"""Seconds that one waits while another program writes."""
 
 
-def check_header(path: Path) -> None:
-    """Refuse what is no production file, from its first bytes and without touching it. Raises AquinError."""
-    if not path.exists():
+def examine(where: Path, path: Path) -> int:
+    """The number of a production file's newest migration; anything else is refused, and not touched. Raises AquinError.
+
+    The file is only ever opened by SQLite: closing it by any other way would take this process's locks off it.
+    """
+    _size(path)
+    far = bool(network(where))
+    made = sqlite3.connect(f"{where.as_uri()}?mode={'rw' if far else 'ro'}", uri=True, timeout=BUSY)
+    try:
+        if far:
+            made.execute("PRAGMA locking_mode = EXCLUSIVE")
+        mark, version = (
+            int(made.execute(f"PRAGMA {name}").fetchone()[0]) for name in ("application_id", "user_version")
+        )
+    except sqlite3.OperationalError as error:
+        raise explain(error, path, "the production can't be opened") from error
+    except sqlite3.DatabaseError as error:
+        if "not a database" in str(error):
+            raise AquinError(
+                "this is no production of Aquin", path, "Choose a file that ends in .aquin"
+            ) from error
+        raise damaged(error, path) from error
+    finally:
+        made.close()
+    if mark != APPLICATION_ID:
+        raise AquinError("this is another program's database", path, "Choose a production file of Aquin")
+    return version
+
+
+def damaged(error: Exception, path: Path) -> AquinError:
+    """Why a file can't be read: that it ends early, where that is so by its first bytes, which another program reads
+    (the database file format, sqlite.org/fileformat.html, 1.3).
+    """
+    head = subprocess.run(["head", "-c", "100", "--", str(path)], capture_output=True).stdout
+    page, pages = int.from_bytes(head[16:18], "big"), int.from_bytes(head[28:32], "big")
+    size, whole = path.stat().st_size if path.exists() else 0, (65536 if page == 1 else page) * pages
+    if len(head) < 100 or size >= whole:
+        return explain(error, path, "the production can't be opened")
+    return AquinError(
+        f"the production file ends early ({size} of {whole} bytes)",
+        path,
+        "Open a backup or a copy of it instead",
+    )
+
+
+def _size(path: Path) -> int:
+    try:
+        found = path.stat()
+    except FileNotFoundError:
         raise AquinError(
             "the production does not exist", path, "Check the name, or whether its drive is connected"
-        )
-    if path.is_dir():
-        raise AquinError("this is a folder", path, "Name the .aquin file in it")
-    try:
-        size = path.stat().st_size
-        with path.open("rb") as stream:
-            head = stream.read(_HEADER)
+        ) from None
     except OSError as error:
         raise AquinError(
             f"the production can't be read ({error.strerror})", path, "Check its permissions"
         ) from error
-    if not head:
-        raise AquinError("the production file is empty", path, "Open a backup or a copy of it instead")
-    if head[:16] != MAGIC or len(head) < _HEADER:
-        raise AquinError("this is no production of Aquin", path, "Choose a file that ends in .aquin")
-    page, pages, mark = (
-        struct.unpack(">H", head[16:18])[0],
-        *struct.unpack(">I", head[28:32]),
-        struct.unpack(">I", head[68:72])[0],
-    )
-    if mark != APPLICATION_ID:
-        raise AquinError("this is another program's database", path, "Choose a production file of Aquin")
-    page = 65536 if page == 1 else page
-    if size < page * pages and not path.with_name(path.name + "-wal").exists():
+    if stat.S_ISDIR(found.st_mode):
+        raise AquinError("this is a folder", path, "Name the .aquin file in it")
+    if not stat.S_ISREG(found.st_mode):
+        raise AquinError("this is no file", path, "Choose a file that ends in .aquin")
+    if not os.access(path, os.R_OK):
         raise AquinError(
-            f"the production file ends early ({size} of {page * pages} bytes)",
-            path,
-            "Open a backup or a copy of it instead",
+            f"the production can't be read ({os.strerror(errno.EACCES)})", path, "Check its permissions"
         )
+    if not found.st_size:
+        raise AquinError("the production file is empty", path, "Open a backup or a copy of it instead")
+    return found.st_size
 
 
 def snapshot(path: Path, folder: Path) -> Path:
-    """A private copy of a file that can't be opened in its place, with the changes that are still in its log."""
-    copy = folder / path.name
-    try:
-        shutil.copyfile(path, copy)
-        log = path.with_name(path.name + "-wal")
-        if log.exists():
-            shutil.copyfile(log, folder / log.name)
-    except OSError as error:
-        raise AquinError(
-            f"the production can't be read ({error.strerror})", path, "Check its permissions"
-        ) from error
-    return copy
+    """A private copy of a file that can't be opened in its place, with the changes that are still in its log. Another
+    program makes it, since this one may have the file open (see `examine`).
+    """
+    _size(path)
+    files = [p for p in (path, path.with_name(f"{path.name}-wal")) if p.exists()]
+    done = subprocess.run(["cp", "--", *map(str, files), str(folder)], capture_output=True, text=True)
+    if done.returncode:
+        why = done.stderr.strip().rpartition(": ")[2]
+        raise AquinError(f"the production can't be read ({why})", path, "Check its permissions")
+    return folder / path.name
 
 
 def explain(error: Exception, path: Path, what: str) -> AquinError:
@@ -87,6 +121,12 @@ def explain(error: Exception, path: Path, what: str) -> AquinError:
             f"{what}: the production file is damaged ({text})", path, "Open a backup or a copy of it instead"
         )
     if "locked" in low or "busy" in low:
+        if network(path):
+            return AquinError(
+                f"{what}: another program has the file open, and it lies in a folder of another machine",
+                path,
+                "Close it there, or share it through a server (aquin share)",
+            )
         return AquinError(f"{what}: another program is writing to the file", path, "Try again in a moment")
     if "readonly" in low or "permission" in low or "unable to open" in low:
         return AquinError(
@@ -109,10 +149,12 @@ def engine_for(path: Path, read_only: bool, wal: bool = True) -> sql.Engine:
         made = sqlite3.connect(
             f"{path.as_uri()}?mode={mode}",
             uri=True,
-            timeout=10,
+            timeout=BUSY,
             isolation_level=None,
             check_same_thread=False,
         )
+        if network(path):  # no shared memory there: one program at a time, which then needs none
+            made.execute("PRAGMA locking_mode = EXCLUSIVE")
         made.execute("PRAGMA foreign_keys = ON")
         if not read_only:
             if wal:
@@ -133,19 +175,6 @@ def engine_for(path: Path, read_only: bool, wal: bool = True) -> sql.Engine:
         connection.exec_driver_sql("BEGIN IMMEDIATE" if writes else "BEGIN")
 
     return engine
-
-
-def version_of(where: Path, path: Path) -> int:
-    """The number of the file's newest migration. Raises AquinError for another program's database."""
-    made = sqlite3.connect(f"{where.as_uri()}?mode=ro", uri=True)
-    try:
-        mark = int(made.execute("PRAGMA application_id").fetchone()[0])
-        version = int(made.execute("PRAGMA user_version").fetchone()[0])
-    finally:
-        made.close()
-    if mark != APPLICATION_ID:
-        raise AquinError("this is another program's database", path, "Choose a production file of Aquin")
-    return version
 
 
 def bring_up(where: Path, path: Path, version: int, backup: bool) -> list[str]:

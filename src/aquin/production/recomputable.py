@@ -48,7 +48,7 @@ class Recomputable:
         """Remember measurements by their keys."""
         rows = [{"key": k, "kind": kind, "at": now(), "values": v} for k, v in values.items()]
         if rows:
-            with self._lock, self._writing() as connection:
+            with self._writing() as connection:
                 connection.execute(sql.insert(MEASUREMENT).prefix_with("OR REPLACE"), rows)
 
     def findings(self) -> list[Any]:
@@ -62,7 +62,7 @@ class Recomputable:
             kept = {r.key: r[1] for r in connection.execute(sql.select(FINDING.c.key, FINDING.c["values"]))}
         if json.dumps(kept, sort_keys=True) == json.dumps(values, sort_keys=True):
             return
-        with self._lock, self._writing() as connection:
+        with self._writing() as connection:
             connection.execute(sql.delete(FINDING))
             if values:
                 rows = [{"key": k, "values": v} for k, v in values.items()]

@@ -26,6 +26,10 @@ class Record:
 
     table: ClassVar[str] = ""
     id: str = field(default_factory=new_id, kw_only=True)
+    stamp: int = field(default=0, kw_only=True, compare=False, repr=False)
+    """The journal entry that this version came with, so that a change says what it was based on; 0: not from a file.
+    Not a column.
+    """
 
 
 @dataclass(frozen=True)

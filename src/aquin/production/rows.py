@@ -18,7 +18,7 @@ Change = tuple[str, str, Row | None, Row | None]
 """Table, id, what it was and what it is: whole rows where a record came or went, else only the fields that changed."""
 
 BY_TABLE = {record.table: record for record in RECORDS}
-NAMES = {r: [f.name for f in fields(r)] for r in RECORDS}
+NAMES = {r: [f.name for f in fields(r) if f.compare] for r in RECORDS}
 TUPLES = {r: [f.name for f in fields(r) if str(f.type).startswith("tuple")] for r in RECORDS}
 CHUNK = 400
 """Ids in one query."""
@@ -38,10 +38,11 @@ def row_of(record: Record) -> Row:
     return row
 
 
-def record_of(kind: type[R], row: Row) -> R:
-    """The record of a whole row. The row is used up."""
+def record_of(kind: type[R], row: Row, stamp: int = 0) -> R:
+    """The record of a whole row, as it came with a journal entry. The row is used up."""
     for name in TUPLES[kind]:
         row[name] = tuple(row[name])
+    row["stamp"] = stamp
     made = object.__new__(kind)  # the constructor of a frozen class would cost five times as much
     made.__dict__.update(row)
     return made

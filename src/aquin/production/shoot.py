@@ -26,7 +26,7 @@ from aquin.production.match_work import (
     source_of,
 )
 from aquin.production.measuring import reads
-from aquin.production.media import file_of
+from aquin.production.media import content_there, file_of
 from aquin.production.raw import decode_of
 from aquin.production.records import Grade, Setup, Shot
 from aquin.production.setups import kelvin
@@ -241,7 +241,7 @@ class Shoot:
         if shot.id not in self._keys:
             said = [
                 READS,
-                shot.content,
+                content_there(self.production, shot),
                 take.encoding,
                 take.layout,
                 take.matrix,
@@ -313,7 +313,8 @@ class Shoot:
 
     def read_as(self, shot: Shot, ref: Ref) -> list[Any]:
         """What a frame of it means: content and how it is read."""
-        return [shot.content, ref.encoding, ref.range, ref.matrix, ref.raw, means(self.config, ref.encoding)]
+        content = content_there(self.production, shot)
+        return [content, ref.encoding, ref.range, ref.matrix, ref.raw, means(self.config, ref.encoding)]
 
     def moment(self, shot: Shot) -> Moment | None:
         """What a shot is compared with: for the hero's own camera the hero, for others what the hero's camera

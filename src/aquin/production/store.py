@@ -1,55 +1,40 @@
 """The production file: an SQLite database in which every change is one transaction together with its journal entry."""
 
-import getpass
 import json
 import os
 import sqlite3
 import tempfile
 import threading
-from collections.abc import Callable, Iterable, Iterator, Mapping
-from contextlib import contextmanager
-from dataclasses import dataclass
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from contextlib import contextmanager, suppress
+from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 
 import sqlalchemy as sql
 
 from aquin.errors import AquinError
 from aquin.files import write_safely
+from aquin.production import putting, undoing
+from aquin.production.memory import By, Memory, Unknown
 from aquin.production.migrations import SCHEMA, migrate
-from aquin.production.opening import SUFFIX, bring_up, check_header, engine_for, explain, snapshot, version_of
+from aquin.production.moved import Moved, Part
+from aquin.production.network import network
+from aquin.production.opening import SUFFIX, bring_up, damaged, engine_for, examine, explain, snapshot
+from aquin.production.people import person, workstation
+from aquin.production.presence import Present
 from aquin.production.recomputable import Recomputable, now
-from aquin.production.records import RECORDS, Camera, Edit, Grade, Option, Record, Root, Setup, Shot, new_id
-from aquin.production.rows import (
-    BY_TABLE,
-    NAMES,
-    Change,
-    R,
-    Row,
-    apply_changes,
-    changes_of,
-    chunks,
-    grouped,
-    record_of,
-    row_of,
-    rows_of,
-    update_rows,
-)
+from aquin.production.records import Option, Record, new_id
+from aquin.production.rows import NAMES, Change, R, Row, changes_of, record_of
+from aquin.production.stacks import Stacks
 from aquin.production.tables import APPLICATION_ID, JOURNAL, TABLES
-
-_SOFT: dict[str, type[Record]] = {
-    "camera_id": Camera,
-    "setup_id": Setup,
-    "shot_id": Shot,
-    "hero_id": Shot,
-    "source_id": Shot,
-}
-_REFERENCES = _SOFT | {"root_id": Root, "edit_id": Edit}
 
 
 @dataclass(frozen=True)
 class Entry:
-    """One journal entry. `of` is the number of the entry that an undo or redo belongs to."""
+    """One journal entry. `of` is the number of the entry that an undo or redo belongs to, `seat` the workstation,
+    `left` what was left as others had made it. Number 0: nothing was written, since all of it was left.
+    """
 
     number: int
     at: str
@@ -59,30 +44,32 @@ class Entry:
     step: str
     of: int | None
     changes: tuple[Change, ...] = ()
+    seat: str = ""
+    left: tuple[Part, ...] = ()
 
 
-class Production(Recomputable):
+class Production(Recomputable, Present):
     """One open production file. Records are read from memory; `change` writes. Safe to use from several threads.
 
-    `notes` are things the person should know about how it was opened. Errors are AquinError, and leave file and
-    memory as they were.
+    `notes` are things the person should know about how it was opened. `watchers` are called after any change, `news`
+    with the entries that others have written. Errors are AquinError, and leave file and memory as they were.
     """
 
     def __init__(
         self, path: Path, where: Path, read_only: bool, notes: tuple[str, ...] = (), keep: Any = None
     ) -> None:
+        super().__init__()
         self.path, self.read_only, self.notes = path, read_only, notes
         self.watchers: list[Callable[[], None]] = []
+        self.news: list[Callable[[Sequence[Entry]], None]] = []
         self._keep = keep  # the folder of a snapshot lives as long as this
         self._lock = threading.RLock()
         self._engine = engine_for(where, read_only)
-        self._records: dict[type[Record], dict[str, Any]] = {}
-        self._done: list[int] = []
-        self._undone: list[int] = []
-        self._titles: dict[int, str] = {}
-        self._seen = -1
-        with self._errors():
-            self._load()
+        self._memory = Memory()
+        self._stacks = Stacks(person(), workstation())
+        self._seen: tuple[int, ...] = ()
+        self._fresh: list[Entry] = []
+        self._load()
 
     # opening and closing
 
@@ -92,6 +79,14 @@ class Production(Recomputable):
         path = path.absolute()
         if path.suffix != SUFFIX:
             raise AquinError("a production file ends in .aquin", path, f"Name it {path.stem}{SUFFIX}")
+
+        for log in (path.with_name(f"{path.name}-wal"), path.with_name(f"{path.name}-journal")):
+            if log.exists() and not path.exists():
+                raise AquinError(
+                    "changes of an earlier production of that name lie there",
+                    log,
+                    "Move it away, or take another name",
+                )
 
         def build(part: Path) -> None:
             engine = engine_for(part, read_only=False, wal=False)
@@ -112,15 +107,19 @@ class Production(Recomputable):
     def open(cls, path: Path, read_only: bool = False) -> "Production":
         """Open a production file; an older one is migrated after a backup, a newer one opens read-only."""
         path = path.absolute()
-        check_header(path)
         notes: list[str] = []
         sealed = not (os.access(path, os.W_OK) and os.access(path.parent, os.W_OK))
         if sealed:
             notes.append("The file or its folder can't be written to, so it is open for reading only.")
+        if kind := network(path):
+            notes.append(
+                f"The file lies in a folder of another machine ({kind}), where several programs at once are not safe: "
+                "it is open for this one alone. To work together, share it through a server (aquin share)."
+            )
         keep = tempfile.TemporaryDirectory(prefix="aquin-") if sealed else None
-        where = path if keep is None else snapshot(path, Path(keep.name))
         try:
-            version = version_of(where, path)
+            where = path if keep is None else snapshot(path, Path(keep.name))
+            version = examine(where, path)
             if version > SCHEMA:
                 notes.append(
                     f"A newer Aquin wrote this file (version {version}, this one knows {SCHEMA}): it is open "
@@ -134,24 +133,30 @@ class Production(Recomputable):
                 notes += bring_up(where, path, version, backup=keep is None)
             return cls(path, where, read_only or sealed, tuple(notes), keep)
         except (sql.exc.SQLAlchemyError, sqlite3.Error, OSError) as error:
-            raise explain(error, path, "the production can't be opened") from error
+            raise damaged(error, path) from error
 
     def close(self) -> None:
+        with suppress(AquinError):  # a drive that is gone keeps nobody from closing
+            self.leave()
         with self._lock:
+            self.closed = True
             self._engine.dispose()
             if self._keep is not None:
                 self._keep.cleanup()
 
     def save_copy(self, path: Path, force: bool = False) -> None:
         """A whole copy under another name; this file stays the one in use. Raises AquinError."""
-        if path.absolute() == self.path:
+        if path.absolute() == self.path or (path.exists() and path.samefile(self.path)):
             raise AquinError("a copy needs another name", path, "Choose another name or folder")
+        if force and path.with_name(f"{path.name}-wal").exists():
+            raise AquinError("that production is open, or was not closed", path, "Choose another name")
 
         def copy(part: Path) -> None:
             with self._lock, self._engine.connect() as connection:
                 target = sqlite3.connect(part)
                 raw: Any = connection.connection.driver_connection
                 raw.backup(target)
+                target.executescript("DELETE FROM seat; DELETE FROM claim;")
                 target.execute("PRAGMA journal_mode = DELETE")
                 target.close()
 
@@ -164,22 +169,26 @@ class Production(Recomputable):
 
     def all(self, kind: type[R]) -> list[R]:
         """All records of a kind, by position where they have one, else in the order in which they came."""
-        found = list(self._records[kind].values())
+        found = list(self._memory.records[kind].values())
         if kind is not Option and "position" in NAMES[kind]:
             found.sort(key=lambda r: r.position)
         return found
 
     def get(self, kind: type[R], id: str) -> R:
         """Raises KeyError."""
-        found: R = self._records[kind][id]
+        found: R = self._memory.records[kind][id]
         return found
 
     def find(self, kind: type[R], id: str) -> R | None:
-        return self._records[kind].get(id)
+        return self._memory.find(kind, id)
+
+    def by(self, kind: type[R], key: Callable[[R], Any]) -> dict[Any, list[R]]:
+        """Records sorted by what a function of the module level gives for them; made once for each state of theirs."""
+        return self._memory.by(kind, key)
 
     def option(self, name: str, default: Any = None) -> Any:
         """A setting of the production."""
-        found = self._records[Option].get(name)
+        found = self._memory.find(Option, name)
         return default if found is None else found.value
 
     @property
@@ -188,42 +197,60 @@ class Production(Recomputable):
 
     # changing
 
-    def change(self, what: str, *records: Record, drop: Iterable[Record] = (), why: str = "") -> Entry | None:
+    def change(
+        self,
+        what: str,
+        *records: Record,
+        drop: Iterable[Record] = (),
+        why: str = "",
+        moved: putting.OnMoved = "refuse",
+    ) -> Entry | None:
         """Write records and drop others as one step that can be undone; None when nothing differs.
 
-        Only the fields that differ from what this program last read are written, so another seat's work on other
-        fields stays.
-        What refers to a dropped record is cleared or dropped with it. Raises AquinError, and then nothing has
-        changed.
+        Only the fields that differ from what the record was made from are written, so another seat's work on other
+        fields stays. Where another seat has changed the same since, parts of a mapping or of a list of named things
+        are merged, and anything else raises Moved; with `moved` as "skip", for long jobs, such records are left as
+        they are and told in `Entry.left`, also where this program itself has changed them. What refers to a dropped
+        record is cleared or dropped with it. Raises AquinError, and then nothing has changed.
         """
-        with self._lock, self._writing() as connection:
-            changes = self._drops(connection, list(drop)) if drop else []
-            changes += self._puts(connection, records)
-            entry = self._finish(connection, what, why, "do", None, changes)
-        if entry is not None:
-            self._tell()
-        return entry
+        known, before = self._memory.number, self._memory.records
+        with self._writing() as connection:
+            pending = putting.Pending(connection, self._memory, before, known, moved)
+            if dropping := list(drop):
+                putting.drop(pending, dropping)
+            putting.put(pending, records)
+            if pending.parts and moved == "refuse":
+                raise Moved(pending.parts, self.path)
+            if pending.parts and not pending.changes:
+                return Entry(
+                    0, now(), person(), what, why, "none", None, (), workstation(), tuple(pending.parts)
+                )
+            entry = self._finish(connection, what, why, "do", None, pending.changes, known)
+        return None if entry is None else replace(entry, left=tuple(pending.parts))
 
-    def undo(self) -> Entry | None:
-        """Take back the last step, also one of an earlier day; None when there is none."""
-        return self._step(self._done, "undo")
+    def undo(self, others: undoing.OnOthers = "refuse") -> Entry | None:
+        """Take back this person's last step, also one of an earlier day; None when there is none. Where others have
+        changed the same since, it raises Moved, or leaves their work, or overwrites it.
+        """
+        return self._step("undo", others)
 
-    def redo(self) -> Entry | None:
-        return self._step(self._undone, "redo")
+    def redo(self, others: undoing.OnOthers = "refuse") -> Entry | None:
+        return self._step("redo", others)
 
     @property
     def newest(self) -> int:
         """The number of the step that undo would take back; 0 where there is none."""
-        return self._done[-1] if self._done else 0
+        done = self._stacks.done
+        return done[-1] if done else 0
 
     @property
     def can_undo(self) -> str | None:
         """What undo would take back."""
-        return self._titles[self._done[-1]] if self._done and not self.read_only else None
+        return None if self.read_only else self._stacks.title("undo")
 
     @property
     def can_redo(self) -> str | None:
-        return self._titles[self._undone[-1]] if self._undone and not self.read_only else None
+        return None if self.read_only else self._stacks.title("redo")
 
     def journal(self, limit: int = 200, changes: bool = False) -> list[Entry]:
         """The newest entries first."""
@@ -234,25 +261,33 @@ class Production(Recomputable):
             rows = connection.execute(
                 sql.select(*columns).order_by(JOURNAL.c.number.desc()).limit(limit)
             ).all()
-        return [
-            Entry(
-                r.number, r.at, r.who, r.what, r.why, r.step, r.of, changes_of(r.changes) if changes else ()
-            )
-            for r in rows
-        ]
+        return [_entry(r, changes_of(r.changes) if changes else ()) for r in rows]
 
     def refresh(self) -> bool:
-        """Read again if another program has changed the file since; tells whether it had."""
-        with self._lock, self._errors():
-            with self._engine.connect() as connection:
-                now = int(connection.exec_driver_sql("PRAGMA data_version").scalar_one())
-            if now == self._seen:
+        """Take in what other programs have changed since; tells whether they had."""
+        with self._lock, self._errors(), self._engine.connect() as connection:
+            if self.closed or self._token(connection) == self._seen[0]:
                 return False
-            self._load()
+            before, seen = self._memory.number, self._seen
+            self._pull(connection)
+            if (self._memory.number, self._seen[1:]) == (before, seen[1:]):
+                return False  # only who is there has changed
         self._tell()
         return True
 
     # inside
+
+    def _token(self, connection: sql.Connection) -> int:
+        """A number that changes whenever another program writes."""
+        return int(connection.exec_driver_sql("PRAGMA data_version").scalar_one())
+
+    def _look(self, connection: sql.Connection) -> tuple[int, ...]:
+        """That number, and others that change with what is measured and found."""
+        newest = "SELECT coalesce(max(rowid), 0) FROM "
+        measured, found = (
+            connection.exec_driver_sql(newest + t).scalar_one() for t in ("measurement", "finding")
+        )
+        return self._token(connection), measured, found
 
     def _load(self) -> None:
         with self._engine.connect() as connection:
@@ -261,114 +296,77 @@ class Production(Recomputable):
                 raise AquinError(
                     "the production file is damaged", self.path, "Open a backup or a copy of it instead"
                 )
-            self._seen = int(connection.exec_driver_sql("PRAGMA data_version").scalar_one())
-            records: dict[type[Record], dict[str, Any]] = {}
-            for kind, table in TABLES.items():  # `select` names the columns that this version knows
-                rows = connection.execute(sql.select(*(table.c[name] for name in NAMES[kind])))
-                made = (record_of(kind, dict(zip(NAMES[kind], row, strict=True))) for row in rows)
-                records[kind] = {record.id: record for record in made}
-            self._records = records
-            self._done, self._undone, self._titles = [], [], {}
-            steps = sql.select(JOURNAL.c.number, JOURNAL.c.step, JOURNAL.c.of, JOURNAL.c.what)
-            for number, step, of, what in connection.execute(steps.order_by(JOURNAL.c.number)):
-                self._note(number, step, of, what)
+            self._seen = self._look(connection)
+            self._read_all(connection)
 
-    def _note(self, number: int, step: str, of: int | None, what: str) -> None:
-        """Keep the two stacks of undo and redo along with the journal."""
-        if step == "do" or of is None:
-            self._done.append(number)
-            self._undone.clear()
-            self._titles[number] = what
-        else:
-            there, here = (self._done, self._undone) if step == "undo" else (self._undone, self._done)
-            there.remove(of)
-            here.append(of)
+    def _read_all(self, connection: sql.Connection) -> None:
+        number = connection.execute(sql.select(sql.func.max(JOURNAL.c.number))).scalar() or 0
+        records: dict[type[Record], dict[str, Any]] = {}
+        for kind, table in TABLES.items():  # `select` names the columns that this version knows
+            rows = connection.execute(sql.select(*(table.c[name] for name in NAMES[kind])))
+            made = (record_of(kind, dict(zip(NAMES[kind], row, strict=True)), number) for row in rows)
+            records[kind] = {record.id: record for record in made}
+        self._memory.load(records, number, By(number, "another program", False))
+        c = JOURNAL.c
+        steps = sql.select(c.number, c.step, c.of, c.what, c.who, c.seat).order_by(c.number)
+        self._stacks.load(tuple(row) for row in connection.execute(steps))
 
-    def _puts(self, connection: sql.Connection, records: Iterable[Record]) -> list[Change]:
-        groups: dict[type[Record], dict[str, Record]] = {}
-        for record in records:
-            groups.setdefault(type(record), {})[record.id] = record
-        changes: list[Change] = []
-        for kind in sorted(groups, key=RECORDS.index):
-            group, table = groups[kind], TABLES[kind]
-            self._check_references(kind, group.values(), groups)
-            there = rows_of(connection, table, group)
-            fresh, renewed = [], []
-            for id, record in group.items():
-                after = row_of(record)
-                if id not in there:
-                    fresh.append(after)
-                    changes.append((kind.table, id, None, after))
-                    continue
-                known = self._records[kind].get(id)
-                base = row_of(known) if known is not None else there[id]
-                new = {k: v for k, v in after.items() if v != base[k] and v != there[id][k]}
-                if new:
-                    renewed.append((id, new))
-                    changes.append((kind.table, id, {k: there[id][k] for k in new}, new))
-            if fresh:
-                connection.execute(sql.insert(table), fresh)
-            update_rows(connection, table, renewed)
-        return changes
+    def _pull(self, connection: sql.Connection) -> None:
+        """Bring memory up to the file by what the journal says that others did."""
+        self._seen = self._look(connection)
+        query = sql.select(JOURNAL).where(JOURNAL.c.number > self._memory.number).order_by(JOURNAL.c.number)
+        news = [_entry(row, changes_of(row.changes)) for row in connection.execute(query)]
+        try:
+            for entry in news:
+                self._memory.apply(entry.changes, By(entry.number, entry.who, False))
+                self._stacks.note(entry.number, entry.step, entry.of, entry.what, entry.who, entry.seat)
+        except Unknown:
+            self._read_all(connection)
+        self._fresh += news
 
-    def _check_references(
-        self, kind: type[Record], group: Iterable[Record], groups: Mapping[type[Record], Mapping[str, Any]]
-    ) -> None:
-        for name, target in _SOFT.items():
-            if name in NAMES[kind]:
-                known = self._records[target].keys() | groups.get(target, {}).keys()
-                for record in group:
-                    id = getattr(record, name)
-                    if id and id not in known:
-                        raise AquinError(
-                            f"a {kind.table} refers to a {target.table} that is not there",
-                            self.path,
-                            "Undo, and try again",
-                        )
+    def _step(self, step: Literal["undo", "redo"], others: undoing.OnOthers) -> Entry | None:
+        asked = self._stacks.top(step)
+        if asked is None:
+            return None
+        known = self._memory.number
+        with self._writing() as connection:
+            if self._stacks.top(step) != asked:
+                said = self._stacks.title(step)
+                word = "undone" if step == "undo" else "done again"
+                raise AquinError(
+                    f"not {word}: '{self._stacks.titles.get(asked, 'the last step')}' is not the last step any more",
+                    self.path,
+                    f"What would be {word} now is: {said}" if said else "",
+                )
+            text = connection.execute(
+                sql.select(JOURNAL.c.changes).where(JOURNAL.c.number == asked)
+            ).scalar_one()
+            plan = undoing.plan(self._memory, changes_of(text), step, others)
+            if plan.parts and others == "refuse":
+                parts = self._whose(connection, plan.parts)
+                raise Moved(parts, self.path, "Take back the rest, or all of it, or leave it")
+            undoing.carry_out(connection, plan)
+            title = self._stacks.titles.get(asked, "")
+            entry = self._finish(connection, title, "", step, asked, plan.changes, known)
+        return (
+            replace(entry, left=tuple(plan.parts) if others == "leave" else ()) if entry is not None else None
+        )
 
-    def _drops(self, connection: sql.Connection, drop: list[Record]) -> list[Change]:
-        changes: list[Change] = []
-        for kind in [k for k in reversed(RECORDS) if any(type(r) is k for r in drop)]:
-            ids = {r.id for r in drop if type(r) is kind}
-            for name in (n for n, target in _REFERENCES.items() if target is kind):
-                changes += self._cleared(connection, name, ids)
-            there = rows_of(connection, TABLES[kind], ids)
-            for chunk in chunks(list(there)):
-                connection.execute(sql.delete(TABLES[kind]).where(TABLES[kind].c.id.in_(chunk)))
-            changes += [(kind.table, id, row, None) for id, row in there.items()]
-        return changes
-
-    def _cleared(self, connection: sql.Connection, name: str, ids: set[str]) -> list[Change]:
-        """Clear or drop what refers to records that go."""
-        changes: list[Change] = []
-        for kind, table in reversed(TABLES.items()):
-            if name not in table.c:
-                continue
-            hit = [r for r in self._records[kind].values() if getattr(r, name) in ids]
-            if name not in _SOFT or (kind is Grade and name != "source_id"):
-                changes += self._drops(connection, hit)
-                continue
-            update_rows(connection, table, [(r.id, {name: ""}) for r in hit])
-            changes += [(kind.table, r.id, {name: getattr(r, name)}, {name: ""}) for r in hit]
-        return changes
-
-    def _step(self, stack: list[int], step: str) -> Entry | None:
-        with self._lock:
-            if not stack:
-                return None
-            number = stack[-1]
-            with self._writing() as connection:
-                text = connection.execute(
-                    sql.select(JOURNAL.c.changes).where(JOURNAL.c.number == number)
-                ).scalar_one()
-                changes = list(changes_of(text))
-                if step == "undo":
-                    changes = [(table, id, after, before) for table, id, before, after in reversed(changes)]
-                for kind, group in grouped(changes):
-                    apply_changes(connection, TABLES[kind], group)
-                entry = self._finish(connection, self._titles[number], "", step, number, changes)
-        self._tell()
-        return entry
+    def _whose(self, connection: sql.Connection, parts: Sequence[Part]) -> list[Part]:
+        """With the names of those who changed it before this program was started."""
+        out = []
+        for part in parts:
+            if not part.who:
+                query = sql.select(JOURNAL.c.who, JOURNAL.c.changes).where(
+                    JOURNAL.c.changes.contains(part.id)
+                )
+                for row in connection.execute(query.order_by(JOURNAL.c.number.desc()).limit(20)):
+                    hit = [c for c in changes_of(row.changes) if c[1] == part.id]
+                    if any(not part.field or part.field in (c[3] or {}) for c in hit):
+                        part = replace(part, who=row.who)
+                        break
+            out.append(part)
+        return out
 
     def _finish(
         self,
@@ -378,41 +376,45 @@ class Production(Recomputable):
         step: str,
         of: int | None,
         changes: list[Change],
+        known: int,
     ) -> Entry | None:
-        """The journal entry, then the commit, then memory."""
-        if not changes:
+        """The journal entry, then the commit, then memory, which holds what the file holds."""
+        if not changes and step == "do":
             return None
+        number = self._memory.number + 1
         row: Row = {"at": now(), "who": person(), "what": what, "why": why, "step": step, "of": of}
+        row |= {"seat": workstation(), "number": number}
         text = json.dumps(changes, allow_nan=False, separators=(",", ":"))
-        done = connection.execute(sql.insert(JOURNAL).values(id=new_id(), changes=text, **row))
-        assert done.inserted_primary_key is not None
-        number = int(done.inserted_primary_key[0])
+        connection.execute(sql.insert(JOURNAL).values(id=new_id(), changes=text, based_on=known, **row))
         connection.commit()
-        renewed = {BY_TABLE[t]: dict(self._records[BY_TABLE[t]]) for t in {change[0] for change in changes}}
-        for table, id, _, after in changes:
-            kind = BY_TABLE[table]
-            if after is None:
-                renewed[kind].pop(id, None)
-            else:
-                known = renewed[kind].get(id)
-                whole = after if known is None else row_of(known) | after
-                renewed[kind][id] = record_of(kind, dict(whole))
-        self._records = self._records | renewed  # put in place at once: reading needs no lock
-        self._note(number, step, of, what)
-        return Entry(number, row["at"], row["who"], what, why, step, of, tuple(changes))
+        written = changes_of(text)
+        self._memory.apply(written, By(number, row["who"], True))
+        self._stacks.note(number, step, of, what, row["who"], row["seat"], here=True)
+        return Entry(number, row["at"], row["who"], what, why, step, of, written, row["seat"])
 
     @contextmanager
     def _writing(self) -> Iterator[sql.Connection]:
+        """The file for this program alone, once memory holds what the file holds."""
         if self.read_only:
             raise AquinError(
                 "this production is open for reading only", self.path, "Save a copy, and work in the copy"
             )
-        with self._errors("the change was not saved"), self._engine.connect() as plain:
-            connection = plain.execution_options(writes=True)
-            with connection.begin():
-                yield connection
-                if connection.in_transaction():
-                    connection.commit()
+        before = self._memory.number
+        try:
+            with (
+                self._lock,
+                self._errors("the change was not saved"),
+                self._engine.connect() as plain,
+            ):
+                connection = plain.execution_options(writes=True)
+                with connection.begin():
+                    self._pull(connection)
+                    yield connection
+                    if connection.in_transaction():
+                        connection.commit()
+        finally:
+            if self._memory.number != before:
+                self._tell()
 
     @contextmanager
     def _errors(self, what: str = "the production can't be read") -> Iterator[None]:
@@ -422,13 +424,15 @@ class Production(Recomputable):
             raise explain(error, self.path, what) from error
 
     def _tell(self) -> None:
+        with self._lock:
+            news, self._fresh = self._fresh, []
+        for hear in list(self.news) if news else ():
+            hear(news)
         for watcher in list(self.watchers):
             watcher()
 
 
-def person() -> str:
-    """Who is written into the journal: AQUIN_PERSON, else the name of the account."""
-    try:
-        return os.environ.get("AQUIN_PERSON") or getpass.getuser()
-    except (KeyError, OSError):
-        return "someone"
+def _entry(row: Any, changes: tuple[Change, ...]) -> Entry:
+    return Entry(
+        row.number, row.at, row.who, row.what, row.why, row.step, row.of, changes, getattr(row, "seat", "")
+    )

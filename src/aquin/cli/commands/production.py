@@ -132,12 +132,22 @@ def journal(
     redo: Annotated[
         bool, typer.Option("--redo", help="Bring back the last step that was taken back.")
     ] = False,
+    others: Annotated[
+        str,
+        typer.Option(
+            "--others",
+            help="With --undo and --redo, what others have changed since: refuse, leave (the rest is done), overwrite.",
+        ),
+    ] = "refuse",
     as_json: of.AsJson = False,
 ) -> None:
-    """What was decided, by whom, when and why; newest first."""
+    """What was decided, by whom, when and why; newest first. --undo takes back your own last step."""
+    if others not in ("refuse", "leave", "overwrite"):
+        raise AquinError(f"--others can't be '{others}'", None, "Use refuse, leave or overwrite")
     with opened(file) as production:
         if undo or redo:
-            entry = production.undo() if undo else production.redo()
+            step = production.undo if undo else production.redo
+            entry = step(others)
             if entry is None:
                 raise AquinError(
                     f"there is nothing to {'undo' if undo else 'redo'}", file, "See: aquin journal"
@@ -149,6 +159,7 @@ def journal(
                     "number": e.number,
                     "at": e.at,
                     "who": e.who,
+                    "seat": e.seat,
                     "step": e.step,
                     "of": e.of,
                     "what": e.what,

@@ -4,7 +4,7 @@ from pathlib import Path
 
 import sqlalchemy as sql
 
-SCHEMA = 4
+SCHEMA = 5
 FOLDER = Path(__file__).parent
 
 
