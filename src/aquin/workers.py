@@ -5,6 +5,7 @@ import multiprocessing
 import os
 import signal
 import threading
+import time
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import FIRST_COMPLETED, Future, ProcessPoolExecutor, wait
 from concurrent.futures.process import BrokenProcessPool
@@ -19,16 +20,21 @@ Tell = Callable[[float, str], None]
 """How far a long job is: a share of 1, and words. It raises to stop the job."""
 
 
+LIMIT = 1200.0
+"""Seconds that one item may take, unless said otherwise: a pipe or a file without end must not hold up a job."""
+
+
 def each(
     work: Callable[[Item], Any],
     items: Sequence[Item],
     jobs: int | None = None,
     tell: Tell | None = None,
     words: Callable[[Item], str] = str,
+    limit: float = LIMIT,
 ) -> Iterator[tuple[Item, Any]]:
     """Each item with its result, or with the AquinError that it ended in, in the order in which they are done.
 
-    `work` is a function of a module. An exception from `tell` (a cancel) ends the processes and goes on up.
+    `work` is a function of a module. An item over `limit` seconds is given up. An exception from `tell` ends all.
     """
     count = max(min(jobs or os.cpu_count() or 1, len(items)), 1)
     waiting, alone = list(reversed(items)), list[Item]()
@@ -39,13 +45,13 @@ def each(
         size = 1 if careful else max(jobs or os.cpu_count() or 1, 1)
         pool = _pool(size)
         running: dict[Future[Any], Item] = {}
-        sound = broke = False
+        sound, broke, begun = False, False, time.monotonic()
         try:
             while True:
                 while len(running) < 2 * count and (group or (waiting and not careful)):
                     item = group.pop() if group else waiting.pop()
                     try:
-                        running[pool.submit(work, item)] = item
+                        running[pool.submit(_within, limit, work, item)] = item
                     except BrokenProcessPool:  # it died while it rested, or just now
                         (alone if careful else waiting).append(item)
                         broke = True
@@ -63,7 +69,7 @@ def each(
                     running.clear()
                     if careful:
                         done += 1
-                        yield broken[0], _ended(broken[0])
+                        yield broken[0], _ended(broken[0], begun, limit)
                     else:
                         alone += broken
                     break
@@ -80,7 +86,26 @@ def each(
                 _end(pool)
 
 
-def _ended(item: Any) -> AquinError:
+def _within(limit: float, work: Callable[[Any], Any], item: Any) -> Any:
+    """In a worker: the work, or the end of the process when that takes too long, in whatever library it is stuck."""
+    timer = threading.Timer(limit, os._exit, (TOO_LONG,))
+    timer.daemon = True
+    timer.start()
+    try:
+        return work(item)
+    finally:
+        timer.cancel()
+
+
+TOO_LONG = 70
+"""Exit code of a worker that gave an item up."""
+
+
+def _ended(item: Any, begun: float, limit: float) -> AquinError:
+    if time.monotonic() - begun >= limit:
+        return AquinError(
+            f"it was not read within {limit:.0f} s", _path(item), "Copy it again, or leave it out"
+        )
     return AquinError("reading it ended the worker", _path(item), "Copy it again from its card")
 
 

@@ -1,6 +1,7 @@
 """The foot line: the next step, the last message, what is saved, the chain and the screen."""
 
 import time
+from collections.abc import Sequence
 
 from PySide6.QtCore import QPoint, Signal
 from PySide6.QtWidgets import QMenu, QPushButton, QWidget
@@ -36,7 +37,16 @@ class Foot(QWidget):
         line = line_of((theme.GRID, 0, theme.GRID, 0), self)
         self.next_button, self.stop_button = QPushButton(""), QPushButton("Stop")
         self.chain_button, self.screen_button = QPushButton(""), QPushButton("")
-        for button in (self.next_button, self.stop_button, self.chain_button, self.screen_button):
+        self.others_button = QPushButton("")
+        self.others_button.setVisible(False)
+        buttons = (
+            self.next_button,
+            self.stop_button,
+            self.others_button,
+            self.chain_button,
+            self.screen_button,
+        )
+        for button in buttons:
             button.setProperty("quiet", True)
         self.next_button.setToolTip("The most useful next step: click to go there")
         self.next_button.clicked.connect(lambda: self.asked.emit(self._next))
@@ -49,7 +59,13 @@ class Foot(QWidget):
         self.saved = Words("", role="dim")
         line.addWidget(self.next_button)
         line.addWidget(self.message, 1)
-        for widget in (self.stop_button, self.saved, self.chain_button, self.screen_button):
+        for widget in (
+            self.stop_button,
+            self.others_button,
+            self.saved,
+            self.chain_button,
+            self.screen_button,
+        ):
             line.addWidget(widget)
 
     def tell(self, text: str) -> None:
@@ -59,6 +75,12 @@ class Foot(QWidget):
     def _say(self, text: str) -> None:
         self.message.setText(text)
         self.message.setToolTip(text)
+
+    def show_others(self, words: Sequence[str]) -> None:
+        """Who else has the production open."""
+        self.others_button.setVisible(bool(words))
+        self.others_button.setText(words[0] if len(words) == 1 else f"{len(words)} others are here")
+        self.others_button.setToolTip("\n".join([*words, "Click for the list"]))
 
     def say_saved(self) -> None:
         self.saved.setText(f"saved {time.strftime('%H:%M:%S')}")

@@ -2,13 +2,19 @@
 wherever it is asked.
 """
 
-from typing import Literal
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Literal
 
 from PySide6.QtCore import QObject, Signal
 
 from aquin.desk.bench.state import BenchState, Decisions
 from aquin.desk.session import Session
 from aquin.errors import AquinError
+from aquin.production.moved import Moved
+
+if TYPE_CHECKING:
+    from aquin.production.undoing import OnOthers
 
 Kind = Literal["bench", "production"]
 
@@ -18,6 +24,8 @@ class History(QObject):
 
     stepped = Signal(object)
     told = Signal(str)
+    disagreed = Signal(str, object)
+    """Undo or redo met what others have changed since: what was asked, and the error that names it."""
 
     def __init__(self, session: Session, state: BenchState) -> None:
         super().__init__(session)
@@ -59,7 +67,12 @@ class History(QObject):
             return "production"
         return "bench" if self.state.can_redo is not None else None
 
-    def _step(self, kind: Kind, word: Literal["undo", "redo"]) -> bool:
+    def step_over(self, word: str, others: OnOthers) -> None:
+        """The same step once it is known what is to become of the others' work."""
+        if self._step("production", "undo" if word == "undo" else "redo", others) and word == "undo":
+            self._undone.append("production")
+
+    def _step(self, kind: Kind, word: Literal["undo", "redo"], others: OnOthers = "refuse") -> bool:
         said = {"undo": "Took back", "redo": "Did again"}[word]
         what: str | None
         if kind == "bench":
@@ -72,7 +85,11 @@ class History(QObject):
             assert production is not None
             self._stepping = True
             try:
-                entry = production.undo() if word == "undo" else production.redo()
+                entry = production.undo(others) if word == "undo" else production.redo(others)
+            except Moved as error:
+                self.told.emit(error.line())
+                self.disagreed.emit(word, error)
+                return False
             except AquinError as error:
                 self.told.emit(error.line())
                 return False
@@ -80,6 +97,8 @@ class History(QObject):
                 self._stepping = False
                 self._at = production.newest
             what = None if entry is None else entry.what
+            if entry is not None and entry.left:
+                what = f"{entry.what}; left as others made it: {len(entry.left)}"
         self.told.emit(f"{said}: {what}" if what is not None else f"There is nothing to {word}.")
         return what is not None
 

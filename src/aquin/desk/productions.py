@@ -1,4 +1,4 @@
-"""The production that is open in the window: opening, copying, relinking, and noticing what other programs change."""
+"""The production that is open in the window: opening, copying, relinking."""
 
 from __future__ import annotations
 
@@ -7,7 +7,7 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QObject, QSettings, QTimer, Signal
+from PySide6.QtCore import QObject, QSettings, Signal
 from PySide6.QtWidgets import QWidget
 
 from aquin.colour.config import ColourConfig
@@ -16,7 +16,6 @@ from aquin.errors import AquinError
 from aquin.own_files import window_settings
 from aquin.production.settings import choose_config, config_of
 
-LOOK_MS = 1000
 KIND = "Aquin production (*.aquin)"
 RECENT = 8
 
@@ -40,9 +39,6 @@ class Productions(QObject):
         super().__init__(owner)
         self.owner, self.session, self.jobs, self.keep = owner, session, jobs, keep
         self._watched.connect(session.touch)  # jobs change it from their threads
-        self._looking = QTimer(self)
-        self._looking.setInterval(LOOK_MS)
-        self._looking.timeout.connect(self._look)
 
     @property
     def current(self) -> Production | None:
@@ -75,14 +71,13 @@ class Productions(QObject):
         """Use what was read."""
         old = self.session.production
         production, config, said = read
-        self._looking.stop()
         production.watchers.append(self._tell)
-        self._looking.start()
         if self.keep:
             self._remember(production.path)
         self.session.show(production, config)
         if old is not None:
             old.watchers.clear()
+            old.news.clear()
             old.close()
         if said:
             self.told.emit(said)
@@ -111,20 +106,12 @@ class Productions(QObject):
             self.told.emit(error.line())
 
     def close(self) -> None:
-        self._looking.stop()
         production = self.session.production
         if production is not None:
             production.watchers.clear()
+            production.news.clear()
             production.close()
             self.session.production = None
-
-    def _look(self) -> None:
-        if self.session.production is not None and not self.jobs.titles:
-            try:
-                self.session.production.refresh()
-            except AquinError as error:
-                self._looking.stop()
-                self.told.emit(error.line())
 
     # recent ones
 

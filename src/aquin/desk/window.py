@@ -35,6 +35,7 @@ from aquin.desk.kit.dialogs import open_fitting
 from aquin.desk.kit.jobs import Jobs
 from aquin.desk.kit.room import LEAST, SIZE, fit
 from aquin.desk.next_step import next_step
+from aquin.desk.others import Others
 from aquin.desk.productions import Productions
 from aquin.desk.rail import Rail
 from aquin.desk.session import Session
@@ -68,6 +69,7 @@ class Window(QMainWindow):
         self.start = StartPage()
         self.productions = Productions(self, self.session, self.jobs, keep)
         self.history = History(self.session, self.bench.state)
+        self.others = Others(self, self.session, self.history, self.foot)
         self.following = Following(self.session, self.jobs)
         self.demo = Demo(self, self.jobs)
         self.rail = Rail(self.commands)
@@ -110,7 +112,7 @@ class Window(QMainWindow):
         self.setCentralWidget(body)
 
     def _connect(self) -> None:
-        for speaker in (self.bench, self.productions, self.history, self.following, self.demo):
+        for speaker in (self.bench, self.productions, self.history, self.others, self.following, self.demo):
             speaker.told.connect(self.tell)
         self.bench.stated.connect(self._stated)
         self.views.made.connect(self._furnished)

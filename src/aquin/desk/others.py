@@ -1,0 +1,134 @@
+"""The others who have the production open: what they change arrives here, and where they are is shown."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QObject, Signal
+from PySide6.QtWidgets import QWidget
+
+from aquin.desk.foot import Foot
+from aquin.desk.history import History
+from aquin.errors import AquinError
+
+if TYPE_CHECKING:
+    from aquin.desk.session import Session
+    from aquin.production import Production
+    from aquin.production.presence import Seat
+    from aquin.production.store import Entry
+
+LOOK = 0.5
+"""Seconds between two looks at the file."""
+
+
+class Others(QObject):
+    """Looks at the production from a thread of its own, so that neither a slow drive nor a long job holds it up.
+
+    `told`: what somebody else did, or why it can't be read. `present`: the others' seats, where that has changed.
+    """
+
+    told = Signal(str)
+    present = Signal(object)
+
+    def __init__(self, owner: QWidget, session: Session, history: History, foot: Foot) -> None:
+        super().__init__(owner)
+        self.owner, self.session, self.history, self.foot = owner, session, history, foot
+        self.seats: tuple[Seat, ...] = ()
+        self._production: Production | None = None
+        self._over = threading.Event()
+        self._thread: threading.Thread | None = None
+        self._shot = ""
+        session.opened.connect(self._opened)
+        session.selected.connect(self._selected)
+        self.present.connect(self._show)
+        history.disagreed.connect(self._ask)
+        foot.others_button.clicked.connect(self.list)
+
+    # looking
+
+    def _opened(self) -> None:
+        if self.session.production is self._production:
+            return
+        self.stop()
+        production = self.session.production
+        if production is None:
+            return
+        self._production, self._over, self._shot = production, threading.Event(), self.session.shot_id
+        production.news.append(self._heard)
+        self._thread = threading.Thread(target=self._run, args=(production, self._over), daemon=True)
+        self._thread.start()
+
+    def stop(self) -> None:
+        """Stop looking; the thread ends by itself."""
+        self._over.set()
+        self._production = None
+        self._show(())
+
+    def _selected(self) -> None:
+        self._shot = self.session.shot_id
+
+    def _run(self, production: Production, over: threading.Event) -> None:
+        shot: str | None = None
+        seats: tuple[Seat, ...] = ()
+        broken = False
+        while not over.is_set():
+            try:
+                if shot != self._shot:
+                    shot = self._shot
+                    production.attend(shot)
+                production.refresh()
+                there = tuple(production.seats())
+                if there != seats and not over.is_set():
+                    seats = there
+                    self.present.emit(seats)
+                broken = False
+            except AquinError as error:
+                if not broken and not over.is_set():
+                    self.told.emit(error.line())
+                broken = True
+            over.wait(LOOK)
+
+    def _heard(self, entries: Sequence[Entry]) -> None:
+        if entries and not self._over.is_set():
+            last = entries[-1]
+            word = {"undo": "took back ", "redo": "did again "}.get(last.step, "")
+            more = f" (and {len(entries) - 1} more)" if len(entries) > 1 else ""
+            self.told.emit(f"{last.who}: {word}{last.what}{more}")
+
+    # showing
+
+    def _show(self, seats: object) -> None:
+        self.seats = tuple(seats)  # type: ignore[arg-type]
+        self.foot.show_others(self.words())
+
+    def words(self) -> list[str]:
+        """Each of the others in words: who, on which shot, at work on what."""
+        production = self.session.production
+        out = []
+        for seat in self.seats:
+            shot = self._name(production, seat.shot_id)
+            work = ", ".join(what for key, what in seat.work if not key.startswith("shot "))
+            out.append(f"{seat.who} {f'on {shot}' if shot else 'is here'}{f', {work}' if work else ''}")
+        return out
+
+    @staticmethod
+    def _name(production: Production | None, id: str) -> str:
+        from aquin.production import Shot
+
+        found = production.find(Shot, id) if production is not None and id else None
+        return found.name if found is not None else ""
+
+    def list(self) -> None:
+        """Who is here, in a dialog."""
+        from aquin.desk.several import SeatsDialog
+
+        SeatsDialog(self.owner, self.seats, self.words()).show_fitting()
+
+    def _ask(self, word: str, error: object) -> None:
+        from aquin.desk.several import MovedDialog
+
+        dialog = MovedDialog(self.owner, word, error)  # type: ignore[arg-type]
+        dialog.chosen.connect(lambda others: self.history.step_over(word, others))
+        dialog.show_fitting()

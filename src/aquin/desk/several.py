@@ -1,0 +1,133 @@
+"""Dialogs for several hands: who is here, and what another changed that undo would take away."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Sequence
+from typing import TYPE_CHECKING, Any
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import (
+    QDialog,
+    QDialogButtonBox,
+    QHeaderView,
+    QPushButton,
+    QTableWidget,
+    QTableWidgetItem,
+    QWidget,
+)
+
+from aquin.desk.kit import theme
+from aquin.desk.kit.boxes import column_of
+from aquin.desk.kit.dialogs import open_fitting, with_close
+from aquin.desk.kit.labels import Words
+from aquin.production.moved import Moved, Part
+
+if TYPE_CHECKING:
+    from aquin.production.presence import Seat
+
+LONG = 60
+"""Letters of a value that are shown."""
+
+
+class SeatsDialog(QDialog):
+    """The other programs that have this production open."""
+
+    def __init__(self, owner: QWidget, seats: Sequence[Seat], words: Sequence[str]) -> None:
+        super().__init__(owner)
+        self.setWindowTitle("Who else is here")
+        column = column_of(theme.GRID, self)
+        said = (
+            "Each sees what the others save within a second. Two who change the same thing at once are told."
+        )
+        column.addWidget(about := Words(said, role="soft"))
+        about.setWordWrap(True)
+        rows = [(one, seat.workstation, seat.at[11:19]) for one, seat in zip(words, seats, strict=True)]
+        column.addWidget(
+            table_of(("Who, and where in the production", "Workstation", "Heard of (UTC)"), rows)
+        )
+        with_close(self, column)
+        self.resize(620, 320)
+
+    def show_fitting(self) -> None:
+        open_fitting(self)
+
+
+class MovedDialog(QDialog):
+    """What stands there now against what the step left: `chosen` carries what is to become of it."""
+
+    chosen = Signal(str)
+
+    def __init__(self, owner: QWidget, word: str, error: Moved) -> None:
+        super().__init__(owner)
+        took = {"undo": "Take back", "redo": "Do again"}[word]
+        self.setWindowTitle(f"{took}: somebody has worked on it since")
+        column = column_of(theme.GRID, self)
+        said = (
+            "Nothing has been changed yet. These are not as your step left them; "
+            "the rest of the step can be done without touching them."
+        )
+        column.addWidget(about := Words(said, role="soft"))
+        about.setWordWrap(True)
+        rows = [row_of(p) for p in error.parts]
+        self.table = table_of(("Who and what", "There now", f"After '{took.lower()}'"), rows)
+        column.addWidget(self.table)
+        buttons = QDialogButtonBox()
+        self.rest, self.all, self.none = (
+            QPushButton(f"{took} the rest"),
+            QPushButton(f"{took} all of it"),
+            QPushButton("Leave everything"),
+        )
+        self.rest.setToolTip("What others changed stays as it is")
+        self.all.setToolTip("Overwrites what is listed here, where it can be; the journal keeps it")
+        for button, role, others in (
+            (self.rest, QDialogButtonBox.ButtonRole.AcceptRole, "leave"),
+            (self.all, QDialogButtonBox.ButtonRole.AcceptRole, "overwrite"),
+        ):
+            buttons.addButton(button, role)
+            button.clicked.connect(lambda _=False, o=others: self._choose(o))
+        buttons.addButton(self.none, QDialogButtonBox.ButtonRole.RejectRole)
+        self.none.clicked.connect(self.reject)
+        self.rest.setDefault(True)
+        column.addWidget(buttons)
+        self.resize(760, 340)
+
+    def show_fitting(self) -> None:
+        open_fitting(self)
+
+    def _choose(self, others: str) -> None:
+        self.accept()
+        self.chosen.emit(others)
+
+
+def row_of(part: Part) -> tuple[str, str, str]:
+    """One thing that moved: who changed what, what is there, and what was wanted."""
+    if not part.field:
+        return part.line(), "", ""
+    return part.line(), short(part.there), short(part.wanted if part.wanted is not None else part.was)
+
+
+def short(value: Any) -> str:
+    """A value in a cell."""
+    text = value if isinstance(value, str) else json.dumps(value, ensure_ascii=False, default=str)
+    return (text if len(text) <= LONG else f"{text[: LONG - 1]}…") or "(empty)"
+
+
+def table_of(titles: Sequence[str], rows: Sequence[Sequence[str]]) -> QTableWidget:
+    """Rows to be read; whole texts are in the tooltips."""
+    table = QTableWidget(len(rows), len(titles))
+    table.setHorizontalHeaderLabels(list(titles))
+    table.verticalHeader().hide()
+    table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
+    table.setSelectionBehavior(QTableWidget.SelectionBehavior.SelectRows)
+    table.setWordWrap(True)
+    for k, row in enumerate(rows):
+        for n, text in enumerate(row):
+            item = QTableWidgetItem(text)
+            item.setToolTip(text)
+            table.setItem(k, n, item)
+    table.horizontalHeader().setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
+    for n in range(1, len(titles)):
+        table.horizontalHeader().setSectionResizeMode(n, QHeaderView.ResizeMode.ResizeToContents)
+    table.resizeRowsToContents()
+    return table
