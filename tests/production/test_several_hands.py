@@ -528,6 +528,14 @@ class Hands(RuleBasedStateMachine):
             self.stale.append(record)
             self.change(seat, drop=(record,))
 
+    @rule(seat=seats_, which=which_)
+    def in_its_stead(self, seat: int, which: int) -> None:
+        """One setup goes, another takes its shots, in one step."""
+        old, made = self.pick(seat, Setup, which), Setup("in its stead")
+        shots = [s for s in self.seats[seat].all(Shot) if old is not None and s.setup_id == old.id]
+        if old is not None:
+            self.change(seat, made, *(replace(s, setup_id=made.id) for s in shots[:2]), drop=(old,))
+
     @rule(
         seat=seats_,
         others=st.sampled_from(["refuse", "leave", "overwrite"]),

@@ -65,11 +65,11 @@ class Conformed:
 
 def conformed(production: Production, cut_list: CutList) -> Conformed:
     """An edit with its pieces matched to shots; nothing is kept."""
-    shots = production.all(Shot)
+    shelf = Shelf(production.all(Shot))
     last = max((e.position for e in production.all(Edit)), default=-1)
     edit = Edit(cut_list.name, cut_list.source, str(cut_list.rate), last + 1)
     events = tuple(
-        _event(edit, k, cut, _match(cut, shots, cut_list.rate)) for k, cut in enumerate(cut_list.cuts)
+        _event(edit, k, cut, _match(cut, shelf, cut_list.rate)) for k, cut in enumerate(cut_list.cuts)
     )
     return Conformed(edit, events)
 
@@ -106,17 +106,50 @@ def _event(edit: Edit, position: int, cut: Cut, match: Match) -> Event:
     )
 
 
-def _match(cut: Cut, shots: Sequence[Shot], rate: Fraction) -> Match:
+class Shelf:
+    """Shots by the words that a piece may name them with."""
+
+    def __init__(self, shots: Sequence[Shot]) -> None:
+        self._order = {s.id: k for k, s in enumerate(shots)}
+        self._reels: dict[str, list[Shot]] = {}
+        self._names: dict[str, list[Shot]] = {}
+        self._files: dict[str, list[Shot]] = {}
+        for shot in shots:
+            file = Path(shot.path)
+            for word in {shot.reel.lower(), shot.name.lower(), *(p.lower() for p in file.parent.parts)} - {
+                ""
+            }:
+                self._reels.setdefault(word, []).append(shot)
+            for word in {shot.name.lower(), file.name.lower(), file.stem.lower()}:
+                self._names.setdefault(word, []).append(shot)
+            self._files.setdefault(file.name.lower(), []).append(shot)
+
+    def of_reel(self, cut: Cut) -> list[Shot]:
+        return self._reels.get(cut.reel.lower(), []) if cut.reel else []
+
+    def named(self, cut: Cut) -> list[Shot]:
+        """By clip or file name, in the order in which they were logged."""
+        found = {s.id: s for s in self._names.get(cut.clip.lower(), ())} if cut.clip else {}
+        media = cut.media.replace("\\", "/").lower()
+        for shot in self._files.get(media.rpartition("/")[2], ()):
+            if media.endswith(shot.path.lower()):
+                found[shot.id] = shot
+        return sorted(found.values(), key=lambda s: self._order[s.id])
+
+
+def _match(cut: Cut, shelf: Shelf, rate: Fraction) -> Match:
     """By reel and timecode; then by clip or file name, with timecode where the shot has one."""
-    reel = [s for s in shots if cut.reel and cut.reel.lower() in _reels(s)]
+    reel = shelf.of_reel(cut)
     held = [(s, at) for s in reel if (at := _position(cut, s, rate)) is not None]
+    called = shelf.named(cut)
+    names, reels = {s.id for s in called}, {s.id for s in reel}
     if len(held) > 1:
-        held = [(s, at) for s, at in held if _named(cut, s)] or held
+        held = [(s, at) for s, at in held if s.id in names] or held
     if len(held) == 1:
         return held[0]
     if len(held) > 1:
         return f"{len(held)} shots of reel {cut.reel} hold this timecode: {', '.join(s.path for s, _ in held[:3])}"
-    named = [s for s in shots if _named(cut, s) and (not reel or s in reel)]
+    named = [s for s in called if not reel or s.id in reels]
     placed = [(s, at) for s in named if (at := _position(cut, s, rate)) is not None]
     if len(placed) == 1:
         return placed[0]
@@ -130,18 +163,6 @@ def _match(cut: Cut, shots: Sequence[Shot], rate: Fraction) -> Match:
     if reel:
         return f"no shot of reel {cut.reel} holds {cut.source_in} to {cut.source_out}"
     return f"no shot is called {cut.clip or '(no name)'}" + (f" and no reel {cut.reel}" if cut.reel else "")
-
-
-def _reels(shot: Shot) -> set[str]:
-    return {shot.reel.lower(), shot.name.lower(), *(p.lower() for p in Path(shot.path).parent.parts)} - {""}
-
-
-def _named(cut: Cut, shot: Shot) -> bool:
-    file = Path(shot.path)
-    if cut.media and cut.media.replace("\\", "/").lower().endswith(shot.path.lower()):
-        return True
-    stem = cut.clip.lower()
-    return bool(stem) and stem in (shot.name.lower(), file.name.lower(), file.stem.lower())
 
 
 def _position(cut: Cut, shot: Shot, rate: Fraction) -> int | None:

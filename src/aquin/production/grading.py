@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING
 from aquin.colour.grade import Balance
 from aquin.colour.grade import Grade as Correction
 from aquin.errors import AquinError
+from aquin.production.memory import place_of
 from aquin.production.records import Camera, Grade, Record, Setup, Shot
 from aquin.production.stale import inputs_of
 
@@ -24,18 +25,16 @@ CARDS = ("chart", "grey card")
 
 def balance_of(production: Production, shot: Shot) -> Grade | None:
     """The balance of the shot's camera in its setup."""
-    return next(
-        (
-            g
-            for g in production.all(Grade)
-            if g.layer == "balance" and (g.camera_id, g.setup_id) == (shot.camera_id, shot.setup_id)
-        ),
-        None,
-    )
+    return _first(production, "balance", shot.camera_id, shot.setup_id, "")
 
 
 def trim_of(production: Production, shot: Shot) -> Grade | None:
-    return next((g for g in production.all(Grade) if g.layer == "trim" and g.shot_id == shot.id), None)
+    return _first(production, "trim", "", "", shot.id)
+
+
+def _first(production: Production, layer: str, camera: str, setup: str, shot: str) -> Grade | None:
+    found = production.by(Grade, place_of).get((layer, camera, setup, shot))
+    return found[0] if found else None
 
 
 def held_grade(production: Production, shot: Shot) -> Correction | None:
@@ -86,14 +85,7 @@ def propagate(
     for setup_id, camera_id in places:
         if (setup_id, camera_id) == (source.setup_id, source.camera_id):
             continue
-        old = next(
-            (
-                g
-                for g in production.all(Grade)
-                if g.layer == "balance" and (g.setup_id, g.camera_id) == (setup_id, camera_id)
-            ),
-            None,
-        ) or Grade("balance", camera_id, setup_id)
+        old = _first(production, "balance", camera_id, setup_id, "") or Grade("balance", camera_id, setup_id)
         where = production.get(Setup, source.setup_id).name
         who = production.get(Camera, source.camera_id).name
         if linked:

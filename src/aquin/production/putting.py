@@ -50,6 +50,12 @@ class Pending:
     """Where others were there first."""
     changes: list[Change] = field(default_factory=list)
     dropped: dict[type[Record], set[str]] = field(default_factory=dict)
+    emptied: dict[tuple[type[Record], str], Row] = field(default_factory=dict)
+    """Fields that this change has emptied, since what they referred to goes."""
+
+    def row(self, record: Record) -> Row:
+        """A record that is there, as this change has left it so far."""
+        return row_of(record) | self.emptied.get((type(record), record.id), {})
 
     def there(self, kind: type[Record], id: str) -> Any:
         """A record that this change does not remove; None where there is none."""
@@ -80,7 +86,7 @@ def put(pending: Pending, records: Iterable[Record]) -> None:
             new = _changed(pending, record, there, after)
             if new:
                 _check_references(pending, record, new, groups)
-                now = row_of(there)
+                now = pending.row(there)
                 renewed.append((there.id, new))
                 pending.changes.append((kind.table, there.id, {k: now[k] for k in new}, new))
         _write(pending.connection, TABLES[kind], fresh, renewed)
@@ -128,13 +134,12 @@ def _changed(pending: Pending, record: Record, there: Any, after: Row) -> Row:
     stamp = record.stamp if base_record is not None else pending.known
     if base_record is None:
         base_record = pending.before[kind].get(there.id)
-    now = row_of(there)
+    now = pending.row(there)
     base = row_of(base_record) if base_record is not None else {}
+    ours, theirs = _since(pending, kind, there.id, stamp)
+    base |= {k: now[k] for k in ours if k not in theirs}  # what this program did itself, it may do again
     asked = {k: v for k, v in after.items() if v != base.get(k, MISSING_FIELD) and v != now[k]}
-    if not asked:
-        return {}
-    theirs = _theirs(pending, kind, there.id, stamp, base)
-    if not theirs:
+    if not asked or not theirs:
         return asked
     one = kind is Grade and any(k in theirs for k in ONE_THING) and any(k in asked for k in ONE_THING)
     new: Row = {}
@@ -158,22 +163,22 @@ def _changed(pending: Pending, record: Record, there: Any, after: Row) -> Row:
 MISSING_FIELD: Any = object()
 
 
-def _theirs(
-    pending: Pending, kind: type[Record], id: str, stamp: int, base: Mapping[str, Any]
-) -> dict[str, str]:
-    """Fields that were changed since a version was read, and by whom; what this program changed itself counts only
-    where a long job is to respect it.
+def _since(pending: Pending, kind: type[Record], id: str, stamp: int) -> tuple[set[str], dict[str, str]]:
+    """Fields that were changed since a version was read: by this program, and by others (field to who); a long job is
+    to respect what this program did, too.
     """
-    out: dict[str, str] = {}
+    ours: set[str] = set()
+    theirs: dict[str, str] = {}
     for step in pending.memory.steps_since(kind, id, stamp):
-        if step.by.here and pending.moved != "skip":
-            continue
         before = row_of(step.before) if step.before is not None else {}
         after = row_of(step.after) if step.after is not None else {}
         for name in NAMES[kind]:
             if before.get(name, MISSING_FIELD) != after.get(name, MISSING_FIELD):
-                out[name] = step.by.who
-    return out
+                if step.by.here and pending.moved != "skip":
+                    ours.add(name)
+                else:
+                    theirs[name] = step.by.who
+    return ours, theirs
 
 
 def _check_references(
@@ -218,12 +223,8 @@ def remove(pending: Pending, kind: type[Record], ids: set[str]) -> None:
         _clear(pending, name, ids)
     for chunk in chunks(list(ids)):
         pending.connection.execute(sql.delete(TABLES[kind]).where(TABLES[kind].c.id.in_(chunk)))
-    cleared: dict[str, Row] = {}
-    for table, id, before, after in pending.changes:
-        if table == kind.table and before is not None and after is not None:
-            cleared.setdefault(id, {}).update(after)
     there = pending.memory.records[kind]
-    pending.changes += [(kind.table, id, row_of(there[id]) | cleared.get(id, {}), None) for id in ids]
+    pending.changes += [(kind.table, id, pending.row(there[id]), None) for id in ids]
 
 
 def _clear(pending: Pending, name: str, ids: set[str]) -> None:
@@ -232,13 +233,15 @@ def _clear(pending: Pending, name: str, ids: set[str]) -> None:
         if name not in table.c:
             continue
         hit = [r for r in pending.memory.records[kind].values() if getattr(r, name) in ids]
-        hit = [r for r in hit if pending.there(kind, r.id) is not None]
+        hit = [r for r in hit if pending.there(kind, r.id) is not None and pending.row(r)[name]]
         _new_to_us(pending, kind, hit)
         if name not in SOFT or (kind is Grade and name != "source_id"):
             remove(pending, kind, {r.id for r in hit})
             continue
         update_rows(pending.connection, table, [(r.id, {name: ""}) for r in hit])
-        pending.changes += [(kind.table, r.id, {name: getattr(r, name)}, {name: ""}) for r in hit]
+        for record in hit:
+            pending.changes.append((kind.table, record.id, {name: getattr(record, name)}, {name: ""}))
+            pending.emptied.setdefault((kind, record.id), {})[name] = ""
 
 
 def _new_to_us(pending: Pending, kind: type[Record], hit: list[Any]) -> None:

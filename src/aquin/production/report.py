@@ -179,8 +179,11 @@ def apply_report(
         said = {f"reported {f}": row[f] for f in ("encoding", "start", "end") if row.get(f)}
         puts[shot.id] = replace(shot, **new, metadata=dict(shot.metadata) | said)
     unlisted = [s for s in shots if s.id not in puts]
+    cards: dict[tuple[str, ...], list[Shot]] = {}
+    for shot in shots if unlisted else ():
+        cards.setdefault(Path(shot.path).parts[:1], []).append(shot)
     for shot in unlisted:
-        near = _beside(shot, shots, puts)
+        near = _beside(shot, cards[Path(shot.path).parts[:1]], puts)
         if near is not None:
             puts[shot.id] = replace(shot, setup_id=near.setup_id, camera_id=near.camera_id)
     _encodings(rows, fits, config, cameras, puts, production)
@@ -202,7 +205,12 @@ def _fit(rows: Sequence[Mapping[str, str]], shots: Sequence[Shot]) -> tuple[dict
     by_name: dict[str, list[Shot]] = {}
     for shot in shots:
         by_name.setdefault(shot.name.lower(), []).append(shot)
+    on_card: dict[str, list[Shot]] = {}
+    for shot in shots:
+        for word in {shot.reel.lower(), *_folders(shot)} - {""}:
+            on_card.setdefault(word, []).append(shot)
     fits: dict[int, Shot] = {}
+    taken: set[str] = set()
     left = []
     for k, row in enumerate(rows):
         name = Path(row.get("name", "")).stem if "." in row.get("name", "") else row.get("name", "")
@@ -210,9 +218,10 @@ def _fit(rows: Sequence[Mapping[str, str]], shots: Sequence[Shot]) -> tuple[dict
         if len(found) > 1 and row.get("reel"):
             found = [s for s in found if row["reel"].lower() in (s.reel.lower(), *_folders(s))]
         if not found and row.get("start"):
-            found = [s for s in shots if _at(s, row)]
-        if len(found) == 1 and found[0].id not in {s.id for s in fits.values()}:
+            found = [s for s in on_card.get(row.get("reel", "").lower(), ()) if _at(s, row)]
+        if len(found) == 1 and found[0].id not in taken:
             fits[k] = found[0]
+            taken.add(found[0].id)
         else:
             left.append(k)
     return fits, left
@@ -223,9 +232,9 @@ def _folders(shot: Shot) -> list[str]:
 
 
 def _at(shot: Shot, row: Mapping[str, str]) -> bool:
-    """Whether a row's timecode lies in a shot of the same card."""
-    rate, reel = shot.fps, row.get("reel", "").lower()
-    if rate is None or not shot.start or not reel or reel not in (shot.reel.lower(), *_folders(shot)):
+    """Whether a row's timecode lies in a shot of its card."""
+    rate = shot.fps
+    if rate is None or not shot.start:
         return False
     try:
         return 0 <= frames_of(row["start"], rate) - frames_of(shot.start, rate) < max(shot.frames, 1)
@@ -236,22 +245,22 @@ def _at(shot: Shot, row: Mapping[str, str]) -> bool:
 def _mend_setups(rows: list[dict[str, str]], fits: Mapping[int, Shot]) -> list[str]:
     """A setup named once, which nearly reads like the one that was filmed around that shot, is taken for it."""
     counts = Counter(r["setup"] for r in rows if r.get("setup"))
+    together: dict[str, Counter[str]] = {}
+    for k, shot in fits.items():
+        if rows[k].get("setup"):
+            together.setdefault(shot.setup_id, Counter())[rows[k]["setup"]] += 1
     remarks = []
     for k, shot in fits.items():
         name = rows[k].get("setup", "")
         if counts[name] != 1 or not shot.setup_id:
             continue
-        near = Counter(
-            rows[n]["setup"]
-            for n, s in fits.items()
-            if s.setup_id == shot.setup_id and n != k and rows[n].get("setup")
-        )
-        if (
-            near
-            and difflib.SequenceMatcher(None, name.lower(), near.most_common(1)[0][0].lower()).ratio() > 0.6
-        ):
-            rows[k]["setup"] = near.most_common(1)[0][0]
-            remarks.append(f"{shot.path}: setup '{name}' was read as '{rows[k]['setup']}'")
+        around = together[shot.setup_id]
+        usual = next((n for n, _ in around.most_common(2) if n != name), "")
+        if usual and difflib.SequenceMatcher(None, name.lower(), usual.lower()).ratio() > 0.6:
+            rows[k]["setup"] = usual
+            around[name] -= 1
+            around[usual] += 1
+            remarks.append(f"{shot.path}: setup '{name}' was read as '{usual}'")
     return remarks
 
 
@@ -305,7 +314,7 @@ _TARGETS = {
 def _target(row: Mapping[str, str]) -> dict[str, Any]:
     """Chart, card or series from slate and note."""
     said = f"{row.get('slate', '')} {row.get('note', '')}".lower()
-    if match := re.search(r"series\s*([+-]?\d+(?:\.\d+)?)", said):
+    if match := re.search(r"series\s*([+-]?\d{1,2}(?:\.\d{1,4})?)(?![\d.])", said, re.ASCII):
         return {"kind": "series", "series_stops": float(match[1]), "target": "24-patch"}
     for target, words in _TARGETS.items():
         if any(word in said for word in words):
@@ -313,15 +322,17 @@ def _target(row: Mapping[str, str]) -> dict[str, Any]:
     return {"kind": "chart", "target": "24-patch"} if re.search(r"\bchart\b", said) else {}
 
 
-def _beside(shot: Shot, shots: Sequence[Shot], puts: Mapping[str, Record]) -> Shot | None:
-    """The reported shot next to one that the report leaves out, in the order of names on its card."""
-    card = [s for s in shots if Path(s.path).parts[:1] == Path(shot.path).parts[:1]]
-    at = card.index(shot)
-    nearest = sorted(range(len(card)), key=lambda k: (abs(k - at), k))
-    if shot.setup_id:  # setups were proposed from times: stay with those who were put together
-        nearest = [k for k in nearest if card[k].setup_id == shot.setup_id] or nearest
-    found = next((puts[card[k].id] for k in nearest if card[k].id in puts), None)
-    return found if isinstance(found, Shot) else None
+def _beside(shot: Shot, card: Sequence[Shot], puts: Mapping[str, Record]) -> Shot | None:
+    """The reported shot next to one that the report leaves out, in the order of names on its card; setups were
+    proposed from times, so it stays with those it was put together with.
+    """
+    at = next(k for k, s in enumerate(card) if s.id == shot.id)
+    nearest = (k for step in range(1, len(card)) for k in (at - step, at + step) if 0 <= k < len(card))
+    for k in nearest:
+        found = puts.get(card[k].id)
+        if isinstance(found, Shot) and (not shot.setup_id or card[k].setup_id == shot.setup_id):
+            return found
+    return None
 
 
 def _encodings(
@@ -335,12 +346,15 @@ def _encodings(
     """A camera's encoding is what most rows say; a shot that says otherwise keeps its own word as an override."""
     said: dict[str, Counter[str]] = {}
     resolved: dict[int, str] = {}
+    meant: dict[str, str] = {}
     for k, row in enumerate(rows):
         if k in fits and row.get("encoding"):
-            try:
-                resolved[k] = config.resolve(row["encoding"])
-            except AquinError:
+            word = row["encoding"]
+            if word not in meant:
+                meant[word] = _resolved(config, word)
+            if not meant[word]:
                 continue
+            resolved[k] = meant[word]
             said.setdefault(getattr(puts[fits[k].id], "camera_id", ""), Counter())[resolved[k]] += 1
     most = {id: counts.most_common(1)[0][0] for id, counts in said.items() if id}
     for camera in cameras.values():
@@ -355,6 +369,14 @@ def _encodings(
         usual = held.encoding if isinstance(held, Camera) else ""
         if name != usual and not shot.encoding:
             puts[shot.id] = replace(shot, encoding=name)
+
+
+def _resolved(config: ColourConfig, word: str) -> str:
+    """The encoding that a word of a report means; empty where the configuration knows none."""
+    try:
+        return config.resolve(word)
+    except AquinError:
+        return ""
 
 
 def _bare(text: str) -> str:

@@ -51,8 +51,11 @@ def propose_setups(
         else:
             group.append(shot)
     setups: list[Setup] = []
+    filmed = [
+        (day_of(s), times, s.setup_id) for s in logged if s.setup_id and (times := seconds_of(s)) is not None
+    ]
     for group in groups:
-        id = _there(group, logged)
+        id = _there(group, filmed)
         if id is None:
             seconds = round(group[0].begin)
             name = f"{len(known) + len(setups) + 1} ({seconds // 3600:02d}:{seconds // 60 % 60:02d})"
@@ -61,10 +64,7 @@ def propose_setups(
             id = setup.id
         for one in group:
             out[one.index] = replace(out[one.index], setup_id=id)
-    for k, lost in enumerate(out):
-        if not lost.setup_id and lost.kind != "reference":
-            out[k] = replace(lost, setup_id=_neighbour(k, out))
-    return setups, out
+    return setups, _with_neighbours(out)
 
 
 def seconds_of(shot: Shot) -> tuple[float, float] | None:
@@ -127,25 +127,36 @@ def signature(thumb: str) -> Float64:
     return np.array([cell.reshape(-1, 3).mean(0) for r in rows for cell in r], np.float64).ravel()
 
 
-def _there(group: list[_Timed], logged: Sequence[Shot]) -> str | None:
-    """A setup that was already filmed at that time."""
-    for shot in logged:
-        times = seconds_of(shot)
-        if not shot.setup_id or times is None or day_of(shot) != group[0].day:
-            continue
-        if times[0] - GAP < group[0].begin < times[1] + GAP:
-            return shot.setup_id
+def _there(group: list[_Timed], filmed: Sequence[tuple[str, tuple[float, float], str]]) -> str | None:
+    """A setup that was already filmed at that time: day, seconds and setup of what is logged."""
+    first = group[0]
+    for day, (begin, end), setup in filmed:
+        if day == first.day and begin - GAP < first.begin < end + GAP:
+            return setup
     return None
 
 
-def _neighbour(k: int, shots: Sequence[Shot]) -> str:
-    """The setup of the nearest shot of the same camera in the order of names."""
-    order = sorted((s for s in shots if s.camera_id == shots[k].camera_id), key=lambda s: s.path)
-    at = order.index(shots[k])
+def _with_neighbours(shots: list[Shot]) -> list[Shot]:
+    """Shots without a setup join the nearest one of their camera in the order of names."""
+    out = list(shots)
+    orders: dict[str, list[int]] = {}
+    for k in sorted(range(len(out)), key=lambda k: out[k].path):
+        orders.setdefault(out[k].camera_id, []).append(k)
+    for order in orders.values():
+        if not any(out[k].setup_id for k in order):
+            continue
+        place = {k: at for at, k in enumerate(order)}
+        for k in sorted(order):
+            if not out[k].setup_id and out[k].kind != "reference":
+                out[k] = replace(out[k], setup_id=_neighbour(place[k], order, out))
+    return out
+
+
+def _neighbour(at: int, order: Sequence[int], shots: Sequence[Shot]) -> str:
     for step in range(1, len(order)):
         for other in (at - step, at + step):
-            if 0 <= other < len(order) and order[other].setup_id:
-                return order[other].setup_id
+            if 0 <= other < len(order) and shots[order[other]].setup_id:
+                return shots[order[other]].setup_id
     return ""
 
 

@@ -1,0 +1,186 @@
+"""Several seats on one production: processes that change shots, settings and grades at once, undo, and are killed.
+
+    python benchmarks/several_seats.py [--seats 8] [--edits 500] [--kills] [--url postgresql://...]
+
+Counts what was reported as saved and is not in the journal, numbers given twice, refused changes, and whether the
+journal, applied to nothing, makes what the tables hold. Prints one line of JSON.
+"""
+
+from __future__ import annotations
+
+import argparse
+import json
+import multiprocessing
+import os
+import random
+import tempfile
+import time
+from collections import Counter
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+from aquin.errors import AquinError
+from aquin.production import Camera, Grade, Option, Production, Root, Setup, Shot
+from aquin.production.moved import Moved
+from aquin.production.records import RECORDS
+from aquin.production.rows import NAMES, row_of
+
+SHOTS = 60
+KILLS = 200
+
+
+def seat(where: str, name: str, edits: int, seed: int, log: str) -> None:
+    """One seat's work; what it was told was saved goes to a log, a line each."""
+    out = os.open(log, os.O_WRONLY | os.O_APPEND | os.O_CREAT)
+
+    def tell(*words: Any) -> None:
+        os.write(out, (json.dumps(words) + "\n").encode())
+
+    os.environ["AQUIN_PERSON"] = name
+    rng = random.Random(seed)
+    production = Production.open(Path(where)) if "://" not in where else Production.open(where)  # type: ignore[arg-type]
+    saved: list[int] = []
+    said: Counter[str] = Counter()
+    waits: list[float] = []
+    for k in range(edits):
+        shots = production.all(Shot)
+        shot = rng.choice(shots)
+        begun = time.perf_counter()
+        try:
+            entry = work(production, rng, shot, name, k)
+        except Moved:
+            said["refused"] += 1
+            continue
+        except AquinError as error:
+            said["other: " + error.what[:60]] += 1
+            continue
+        finally:
+            waits.append(time.perf_counter() - begun)
+        if entry is not None:
+            said[entry.step] += 1
+            saved.append(entry.number)
+            tell("saved", entry.number, entry.what)
+    production.close()
+    tell("done", name, dict(said), sorted(waits)[len(waits) // 2], max(waits))
+
+
+def work(production: Production, rng: random.Random, shot: Shot, name: str, k: int) -> Any:
+    """One decision of a mixed day."""
+    kind = rng.random()
+    if kind < 0.35:
+        return production.change(f"{name} note {k}", replace(shot, note=f"{name} {k}"))
+    if kind < 0.6:
+        held = next((g for g in production.all(Grade) if g.shot_id == shot.id), None)
+        made = held or Grade("trim", shot_id=shot.id)
+        return production.change(f"{name} trim {k}", replace(made, values={"stops": k / 100}, origin=name))
+    if kind < 0.8:
+        held = dict(production.option("marks", {}))
+        return production.change(f"{name} mark {k}", Option(held | {f"{name} {k}": k}, id="marks"))
+    if kind < 0.88:
+        return production.change(f"{name} camera {k}", Camera(f"{name} {k}"), Setup(f"{name} {k}"))
+    if kind < 0.94:
+        return production.undo("leave")
+    return production.redo("leave")
+
+
+def replayed(production: Production) -> str:
+    """What is wrong with the journal: empty where, applied to nothing, it makes what the tables hold."""
+    rows: dict[str, dict[str, dict[str, Any]]] = {k.table: {} for k in RECORDS}
+    for entry in reversed(production.journal(10_000_000, changes=True)):
+        for table, id, before, after in entry.changes:
+            there = rows[table].get(id)
+            if (before is None) != (there is None) or any((there or {})[f] != v for f, v in (before or {}).items()):
+                return f"entry {entry.number} does not say what was there before"
+            if after is None:
+                del rows[table][id]
+            else:
+                rows[table][id] = (there or {}) | after
+    for kind in RECORDS:
+        held = {r.id: row_of(r) for r in production.all(kind)}
+        if held != {i: {n: r[n] for n in NAMES[kind]} for i, r in rows[kind.table].items()}:
+            return f"the journal does not make the {kind.table} table"
+    return ""
+
+
+def main() -> None:
+    ask = argparse.ArgumentParser()
+    ask.add_argument("--seats", type=int, default=8)
+    ask.add_argument("--edits", type=int, default=500)
+    ask.add_argument("--kills", action="store_true", help="kill a seat now and then; another takes its place")
+    ask.add_argument("--url", default="")
+    given = ask.parse_args()
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "p.aquin"
+        production = Production.create(path)
+        root = Root("media", "media")
+        production.change("log", root, *(Shot(root.id, f"{k}", f"{k}") for k in range(SHOTS)))
+        where = given.url or str(path)
+        if given.url:
+            from aquin.production.sharing import share
+
+            share(production, given.url)
+        production.close()
+        print(json.dumps(run(where, given.seats, given.edits, given.kills)))
+
+
+def run(where: str, seats: int, edits: int, kills: bool) -> dict[str, Any]:
+    folder = tempfile.TemporaryDirectory()
+    log = str(Path(folder.name) / "log")
+    begun = time.monotonic()
+    running = [start(where, f"seat {k}", edits, k, log) for k in range(seats)]
+    killed = 0
+    rng = random.Random(1)
+    while any(p.is_alive() for p in running):
+        time.sleep(rng.uniform(0.05, 0.3))
+        victim = rng.randrange(len(running))
+        if kills and killed < KILLS and time.monotonic() - begun > 3 and running[victim].is_alive():
+            running[victim].kill()
+            killed += 1
+            running[victim] = start(where, f"seat {victim}", edits, 1000 + killed, log)
+    saved: dict[int, str] = {}
+    twice = 0
+    said: Counter[str] = Counter()
+    medians: list[float] = []
+    longest = 0.0
+    for line in Path(log).read_text().splitlines():
+        got = json.loads(line)
+        if got[0] == "saved":
+            twice += got[1] in saved
+            saved[got[1]] = got[2]
+        else:
+            said.update(got[2])
+            medians.append(got[3])
+            longest = max(longest, got[4])
+    seconds = time.monotonic() - begun
+    production = Production.open(Path(where)) if "://" not in where else Production.open(where)  # type: ignore[arg-type]
+    entries = {e.number: e.what for e in production.journal(10_000_000)}
+    lost = [n for n, what in saved.items() if entries.get(n) != what]
+    places = Counter((g.layer, g.shot_id) for g in production.all(Grade))
+    wrong = replayed(production)
+    production.close()
+    return {
+        "seats": seats,
+        "edits": edits,
+        "seconds": round(seconds, 1),
+        "saved": len(saved),
+        "lost": len(lost),
+        "numbers twice": twice,
+        "gaps": len(entries) - max(entries, default=0),
+        "grades twice": sum(1 for n in places.values() if n > 1),
+        "journal": wrong or "makes the tables",
+        "killed": killed,
+        "said": dict(said),
+        "median ms": round(1000 * sorted(medians)[len(medians) // 2], 1) if medians else None,
+        "longest s": round(longest, 2),
+    }
+
+
+def start(where: str, name: str, edits: int, seed: int, log: str) -> Any:
+    made = multiprocessing.get_context("spawn").Process(target=seat, args=(where, name, edits, seed, log))
+    made.start()
+    return made
+
+
+if __name__ == "__main__":
+    main()
