@@ -110,6 +110,7 @@ class Shelf:
     """Shots by the words that a piece may name them with."""
 
     def __init__(self, shots: Sequence[Shot]) -> None:
+        self._begins: dict[str, int | None] = {}
         self._order = {s.id: k for k, s in enumerate(shots)}
         self._reels: dict[str, list[Shot]] = {}
         self._names: dict[str, list[Shot]] = {}
@@ -123,6 +124,12 @@ class Shelf:
             for word in {shot.name.lower(), file.name.lower(), file.stem.lower()}:
                 self._names.setdefault(word, []).append(shot)
             self._files.setdefault(file.name.lower(), []).append(shot)
+
+    def begin(self, shot: Shot, own: Fraction) -> int | None:
+        """The timecode of a shot's first frame, in its frames; None where it has none."""
+        if shot.id not in self._begins:
+            self._begins[shot.id] = _frames(shot.start, own) if shot.start else None
+        return self._begins[shot.id]
 
     def of_reel(self, cut: Cut) -> list[Shot]:
         return self._reels.get(cut.reel.lower(), []) if cut.reel else []
@@ -140,7 +147,8 @@ class Shelf:
 def _match(cut: Cut, shelf: Shelf, rate: Fraction) -> Match:
     """By reel and timecode; then by clip or file name, with timecode where the shot has one."""
     reel = shelf.of_reel(cut)
-    held = [(s, at) for s in reel if (at := _position(cut, s, rate)) is not None]
+    known: Known = {}
+    held = [(s, at) for s in reel if (at := _position(cut, s, rate, shelf, known)) is not None]
     called = shelf.named(cut)
     names, reels = {s.id for s in called}, {s.id for s in reel}
     if len(held) > 1:
@@ -150,7 +158,7 @@ def _match(cut: Cut, shelf: Shelf, rate: Fraction) -> Match:
     if len(held) > 1:
         return f"{len(held)} shots of reel {cut.reel} hold this timecode: {', '.join(s.path for s, _ in held[:3])}"
     named = [s for s in called if not reel or s.id in reels]
-    placed = [(s, at) for s in named if (at := _position(cut, s, rate)) is not None]
+    placed = [(s, at) for s in named if (at := _position(cut, s, rate, shelf, known)) is not None]
     if len(placed) == 1:
         return placed[0]
     if named and all(s.trouble for s in named):
@@ -165,22 +173,32 @@ def _match(cut: Cut, shelf: Shelf, rate: Fraction) -> Match:
     return f"no shot is called {cut.clip or '(no name)'}" + (f" and no reel {cut.reel}" if cut.reel else "")
 
 
-def _position(cut: Cut, shot: Shot, rate: Fraction) -> int | None:
+Known = dict[str, tuple[Fraction, int | None, int]]
+"""By a shot's rate as it is written: the rate, and a piece's beginning and length in frames of it."""
+
+
+def _position(cut: Cut, shot: Shot, rate: Fraction, shelf: Shelf, known: Known) -> int | None:
     """The shot's frame number at the piece's beginning; None when the shot does not hold all of it.
 
     Timecode is compared at the shot's own rate, as it was recorded.
     """
-    own = shot.fps or rate
-    if not shot.start or not cut.source_in:
+    held = known.get(shot.rate)
+    if held is None:
+        own = shot.fps or rate
+        there = _frames(cut.source_in, own) if cut.source_in else None
+        held = known[shot.rate] = own, there, cut.own_frames(rate, own)
+    own, there, length = held
+    first = shelf.begin(shot, own)
+    if first is None or there is None or there < first or there - first + length > shot.frames:
         return None
+    return shot.first + there - first
+
+
+def _frames(timecode: str, rate: Fraction) -> int | None:
     try:
-        begin = frames_of(cut.source_in, own) - frames_of(shot.start, own)
+        return frames_of(timecode, rate)
     except AquinError:
         return None
-    length = cut.own_frames(rate, own)
-    if begin < 0 or begin + length > shot.frames:
-        return None
-    return shot.first + begin
 
 
 def _without_timecode(cut: Cut, shot: Shot, rate: Fraction) -> Match:

@@ -131,7 +131,9 @@ class Memory:
         steps: list[tuple[type[Record], str, Step]] = []
         for table, id, _, after in changes:
             kind = BY_TABLE[table]
-            group = renewed.setdefault(kind, dict(self.records[kind]))
+            group = renewed.get(kind)
+            if group is None:
+                group = renewed[kind] = dict(self.records[kind])
             known = group.pop(id, None) if after is None else group.get(id)
             if after is not None:
                 whole = after if known is None else row_of(known) | after

@@ -8,6 +8,7 @@ import csv
 import difflib
 import io
 import re
+from bisect import bisect_left
 from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
@@ -65,6 +66,8 @@ TITLES = {
     "encoding": "encoding",
     "note": "note",
 }
+
+ANY = "any setup"
 
 _PLAIN = ("slate", "take", "exposure_index", "white", "tint", "t_stop", "nd", "shutter", "lens", "note")
 
@@ -179,13 +182,8 @@ def apply_report(
         said = {f"reported {f}": row[f] for f in ("encoding", "start", "end") if row.get(f)}
         puts[shot.id] = replace(shot, **new, metadata=dict(shot.metadata) | said)
     unlisted = [s for s in shots if s.id not in puts]
-    cards: dict[tuple[str, ...], list[Shot]] = {}
-    for shot in shots if unlisted else ():
-        cards.setdefault(Path(shot.path).parts[:1], []).append(shot)
-    for shot in unlisted:
-        near = _beside(shot, cards[Path(shot.path).parts[:1]], puts)
-        if near is not None:
-            puts[shot.id] = replace(shot, setup_id=near.setup_id, camera_id=near.camera_id)
+    for shot, near in _beside(shots, puts):
+        puts[shot.id] = replace(shot, setup_id=near.setup_id, camera_id=near.camera_id)
     _encodings(rows, fits, config, cameras, puts, production)
     used = {getattr(puts.get(s.id, s), "setup_id", "") for s in shots}
     empty = [s for s in production.all(Setup) if s.id not in used and not s.confirmed]
@@ -322,17 +320,29 @@ def _target(row: Mapping[str, str]) -> dict[str, Any]:
     return {"kind": "chart", "target": "24-patch"} if re.search(r"\bchart\b", said) else {}
 
 
-def _beside(shot: Shot, card: Sequence[Shot], puts: Mapping[str, Record]) -> Shot | None:
-    """The reported shot next to one that the report leaves out, in the order of names on its card; setups were
-    proposed from times, so it stays with those it was put together with.
+def _beside(shots: Sequence[Shot], puts: Mapping[str, Record]) -> list[tuple[Shot, Shot]]:
+    """Each shot that the report leaves out with the reported one next to it, in the order of names on its card; setups
+    were proposed from times, so a shot stays with those it was put together with.
     """
-    at = next(k for k, s in enumerate(card) if s.id == shot.id)
-    nearest = (k for step in range(1, len(card)) for k in (at - step, at + step) if 0 <= k < len(card))
-    for k in nearest:
-        found = puts.get(card[k].id)
-        if isinstance(found, Shot) and (not shot.setup_id or card[k].setup_id == shot.setup_id):
-            return found
-    return None
+    out: list[tuple[Shot, Shot]] = []
+    cards: dict[tuple[str, ...], list[Shot]] = {}
+    for shot in shots:
+        cards.setdefault(Path(shot.path).parts[:1], []).append(shot)
+    for card in cards.values():
+        reported: dict[str, list[int]] = {}
+        for k, shot in enumerate(card):
+            if shot.id in puts:
+                reported.setdefault(shot.setup_id, []).append(k)
+                reported.setdefault(ANY, []).append(k)
+        for k, shot in enumerate(card):
+            there = reported.get(shot.setup_id or ANY) or reported.get(ANY)
+            if shot.id not in puts and there:
+                at = bisect_left(there, k)
+                nearest = min(there[max(at - 1, 0) : at + 1], key=lambda n: (abs(n - k), n))
+                found = puts[card[nearest].id]
+                assert isinstance(found, Shot)
+                out.append((shot, found))
+    return out
 
 
 def _encodings(

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, replace
 from fractions import Fraction
+from operator import attrgetter
 from typing import TYPE_CHECKING, Any
 
 from aquin.errors import AquinError
@@ -71,6 +73,9 @@ HIDDEN = (
 """Columns that are hidden until somebody asks for them."""
 
 _24 = Fraction(24)
+_PARTS = {"setup": "setup_id", "camera": "camera_id", "kind": "kind"}
+_MOVING = ("cut", "findings")
+"""Orders that depend on more than the shot."""
 GROUPS = ("setup", "camera", "kind", "none")
 _BY_KEY = {c.key: c for c in COLUMNS}
 _MARKS = {"error": "!", "warning": "?", "note": "·"}
@@ -103,7 +108,6 @@ class ShotLog:
         for finding in self.findings:
             for id in finding.shots:
                 self._by_shot.setdefault(id, []).append(finding)
-        self._hay = {}
 
     def findings_of(self, shots: Iterable[Shot]) -> list[Finding]:
         """Findings about any of these shots; with none, all of them."""
@@ -119,19 +123,36 @@ class ShotLog:
 
     def groups(self) -> list[Group]:
         """Shots that fit the filter, grouped and in order."""
-        self._names = self._all_names()
+        self._see_names()
         words = self.words.lower().split()
-        shots = [s for s in self.production.all(Shot) if all(self._fits(s, w) for w in words)]
+        shots = self.production.all(Shot)
+        if words:
+            shots = [s for s in shots if all(self._fits(s, w) for w in words)]
         shots.sort(key=self._kept_order, reverse=self.descending)
         if self.by == "none":
             return [Group("all", tuple(shots))] if shots else []
         parts: dict[str, list[Shot]] = {}
+        part = attrgetter(_PARTS[self.by])
         for shot in shots:
-            parts.setdefault(self._part(shot), []).append(shot)
+            parts.setdefault(part(shot), []).append(shot)
         return [Group(self._title(key), tuple(parts[key])) for key in self._part_order(parts)]
 
-    def _part(self, shot: Shot) -> str:
-        return {"setup": shot.setup_id, "camera": shot.camera_id, "kind": shot.kind}[self.by]
+    def _see_names(self) -> None:
+        names = self._all_names()
+        if names != self._names:
+            self._names, self._hay = names, {}
+
+    def warm(self, seconds: float) -> bool:
+        """Read some more of what the filter looks through, for so long; whether all is read."""
+        self._see_names()
+        end = time.perf_counter() + seconds
+        for shot in self.production.all(Shot):
+            held = self._hay.get(shot.id)
+            if held is None or held[0] is not shot:
+                if time.perf_counter() > end:
+                    return False
+                self._hay[shot.id] = (shot, self._words_of(shot).lower())
+        return True
 
     def _part_order(self, parts: Iterable[str]) -> list[str]:
         if self.by == "kind":
@@ -152,14 +173,16 @@ class ShotLog:
         field, colon, want = word.partition(":")
         if colon and field in _BY_KEY and want:
             return want in self.text(shot, field).lower()
-        return word in held[1]
+        if word in held[1]:
+            return True
+        return shot.id in self._by_shot and word in self._found_words(shot)
+
+    def _found_words(self, shot: Shot) -> str:
+        found = " ".join(f.severity for f in self.of(shot))
+        return f"{_findings_text(self, shot)} {found}".lower()
 
     def _words_of(self, shot: Shot) -> str:
-        """Everything that the filter looks through."""
-        found = self._by_shot.get(shot.id)
-        findings = (
-            "" if not found else f"{_findings_text(self, shot)} {' '.join(f.severity for f in self.of(shot))}"
-        )
+        """What the filter looks through, but for the findings."""
         return " ".join(
             (
                 shot.name,
@@ -182,7 +205,6 @@ class ShotLog:
                 shot.lens,
                 shot.path,
                 shot.note,
-                findings,
             )
         )
 
@@ -200,8 +222,9 @@ class ShotLog:
 
     def _kept_order(self, shot: Shot) -> tuple[Any, ...]:
         held = self._orders.get(shot.id)
-        if held is None or held[0] is not shot or held[1] != self.order or self.order in ("cut", "findings"):
-            held = self._orders[shot.id] = (shot, self.order, self._order(shot))
+        if held is not None and held[0] is shot and held[1] == self.order and self.order not in _MOVING:
+            return held[2]
+        held = self._orders[shot.id] = (shot, self.order, self._order(shot))
         return held[2]
 
     def _order(self, shot: Shot) -> tuple[Any, ...]:

@@ -23,6 +23,10 @@ Index = QModelIndex | QPersistentModelIndex
 ROW = QSize(0, 40)
 FEW = 60
 """Up to so many changed rows are announced one by one; the rest is seen when it is painted."""
+OPEN = 1500
+"""Rows up to which groups are open at first."""
+WARM = 0.02
+"""Seconds of reading ahead for the filter at a time."""
 _EDITABLE = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable | Qt.ItemFlag.ItemIsEditable
 _PLAIN = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable
 
@@ -83,9 +87,14 @@ class ShotModel(QAbstractItemModel):
     # Qt's questions
 
     def index(self, row: int, column: int, parent: Index = QModelIndex()) -> QModelIndex:  # noqa: B008
-        if not self.hasIndex(row, column, parent):
+        if not parent.isValid():
+            there, at = len(self.groups), 0
+        elif parent.internalId() == 0 and parent.column() == 0 and parent.row() < len(self.groups):
+            there, at = len(self.groups[parent.row()].shots), parent.row() + 1
+        else:
             return QModelIndex()
-        return self.createIndex(row, column, parent.row() + 1 if parent.isValid() else 0)
+        inside = 0 <= row < there and 0 <= column < len(COLUMNS)
+        return self.createIndex(row, column, at) if inside else QModelIndex()
 
     def parent(self, index: Index = QModelIndex()) -> QModelIndex:  # type: ignore[override] # noqa: B008
         if not index.isValid() or index.internalId() == 0:

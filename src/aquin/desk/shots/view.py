@@ -35,7 +35,7 @@ from aquin.desk.shots.actions import ShotActions
 from aquin.desk.shots.findings import FindingsPanel
 from aquin.desk.shots.intake import Intake
 from aquin.desk.shots.log import COLUMNS, GROUPS, HIDDEN, ShotLog
-from aquin.desk.shots.model import PictureModel, ShotModel
+from aquin.desk.shots.model import OPEN, WARM, PictureModel, ShotModel
 from aquin.desk.shots.table import ShotTable, shot_pictures
 from aquin.production import Setup, Shot
 from aquin.production.audit import Finding
@@ -91,6 +91,10 @@ class ShotsView(ShotActions):
         self._filtering.setSingleShot(True)
         self._filtering.setInterval(60)
         self._filtering.timeout.connect(self._filter)
+        self._warming = QTimer(self)
+        self._warming.setSingleShot(True)
+        self._warming.setInterval(5)
+        self._warming.timeout.connect(self._warm)
         self._show_page()
         session.opened.connect(self.opened)
         session.changed.connect(self.changed)
@@ -223,12 +227,22 @@ class ShotsView(ShotActions):
         ids = [s.id for s in self.selected]
         self.log.read_findings()
         if self.model.read():
+            rows = 0
             for k, group in enumerate(self.model.groups):
-                self.table.setExpanded(self.model.index(k, 0), any(s.kind != "series" for s in group.shots))
+                rows += len(group.shots)
+                if k == 0 or rows <= OPEN:
+                    self.table.setExpanded(
+                        self.model.index(k, 0), any(s.kind != "series" for s in group.shots)
+                    )
                 self.table.setFirstColumnSpanned(k, QModelIndex(), True)
             self.select(ids)
         self._show_page()
         self._selected()
+        self._warming.start()
+
+    def _warm(self) -> None:
+        if self.log is not None and not self.log.warm(WARM):
+            self._warming.start()
 
     def changed(self) -> None:
         """Something was decided, here or elsewhere."""
