@@ -129,6 +129,6 @@ class Others(QObject):
     def _ask(self, word: str, error: object) -> None:
         from aquin.desk.several import MovedDialog
 
-        dialog = MovedDialog(self.owner, word, error)  # type: ignore[arg-type]
+        dialog = MovedDialog(self.owner, word, error, self.session.production)  # type: ignore[arg-type]
         dialog.chosen.connect(lambda others: self.history.step_over(word, others))
         dialog.show_fitting()

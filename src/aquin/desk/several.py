@@ -24,6 +24,7 @@ from aquin.desk.kit.labels import Words
 from aquin.production.moved import Moved, Part
 
 if TYPE_CHECKING:
+    from aquin.production import Production
     from aquin.production.presence import Seat
 
 LONG = 60
@@ -58,19 +59,18 @@ class MovedDialog(QDialog):
 
     chosen = Signal(str)
 
-    def __init__(self, owner: QWidget, word: str, error: Moved) -> None:
+    def __init__(self, owner: QWidget, word: str, error: Moved, production: Production | None) -> None:
         super().__init__(owner)
         took = {"undo": "Take back", "redo": "Do again"}[word]
         self.setWindowTitle(f"{took}: somebody has worked on it since")
         column = column_of(theme.GRID, self)
-        said = (
-            "Nothing has been changed yet. These are not as your step left them; "
-            "the rest of the step can be done without touching them."
+        said = "Nothing has been changed yet. These are not as your step left them" + (
+            "; the rest of the step can be done without touching them." if error.rest else "."
         )
         column.addWidget(about := Words(said, role="soft"))
         about.setWordWrap(True)
-        rows = [row_of(p) for p in error.parts]
-        self.table = table_of(("Who and what", "There now", f"After '{took.lower()}'"), rows)
+        rows = [row_of(p, production) for p in error.parts]
+        self.table = table_of(("Who and what", "There now", "Would become"), rows)
         column.addWidget(self.table)
         buttons = QDialogButtonBox()
         self.rest, self.all, self.none = (
@@ -88,7 +88,8 @@ class MovedDialog(QDialog):
             button.clicked.connect(lambda _=False, o=others: self._choose(o))
         buttons.addButton(self.none, QDialogButtonBox.ButtonRole.RejectRole)
         self.none.clicked.connect(self.reject)
-        self.rest.setDefault(True)
+        self.rest.setEnabled(error.rest)
+        (self.rest if error.rest else self.none).setDefault(True)
         column.addWidget(buttons)
         self.resize(760, 340)
 
@@ -100,11 +101,21 @@ class MovedDialog(QDialog):
         self.chosen.emit(others)
 
 
-def row_of(part: Part) -> tuple[str, str, str]:
-    """One thing that moved: who changed what, what is there, and what was wanted."""
+def row_of(part: Part, production: Production | None) -> tuple[str, str, str]:
+    """One thing that moved: who changed what, what is there, and what was wanted; other records by their names."""
     if not part.field:
         return part.line(), "", ""
-    return part.line(), short(part.there), short(part.wanted if part.wanted is not None else part.was)
+    from aquin.production.putting import REFERENCES
+
+    kind = REFERENCES.get(part.field)
+
+    def said(value: Any) -> str:
+        found: Any = (
+            production.find(kind, value) if kind is not None and production is not None and value else None
+        )
+        return short(found.name if found is not None else value)
+
+    return part.line(), said(part.there), said(part.wanted)
 
 
 def short(value: Any) -> str:

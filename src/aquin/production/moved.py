@@ -44,13 +44,22 @@ class Part:
 
 
 class Moved(AquinError):
-    """A change that was based on something which another has changed meanwhile; nothing was written."""
+    """A change that was based on something which another has changed meanwhile; nothing was written. `rest`: whether
+    it has other parts that could be done.
+    """
 
-    def __init__(self, parts: Sequence[Part], file: str | Path | None, remedy: str = "") -> None:
-        self.parts = tuple(parts)
+    def __init__(
+        self,
+        parts: Sequence[Part],
+        file: str | Path | None,
+        remedy: str = "",
+        done: str = "saved",
+        rest: bool = False,
+    ) -> None:
+        self.parts, self.rest = tuple(parts), rest
         first = self.parts[0].line()
         more = len({p.line() for p in self.parts}) - 1
-        what = f"not saved, since {first} meanwhile" + (f", and {more} more" if more else "")
+        what = f"not {done}, since {first} meanwhile" + (f", and {more} more" if more else "")
         super().__init__(
             what, file, remedy or "Look at it as it is now, and do it again if it is still right"
         )

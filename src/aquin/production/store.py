@@ -330,9 +330,9 @@ class Production(Recomputable, Present):
             return None
         known = self._memory.number
         with self._writing() as connection:
+            word = "taken back" if step == "undo" else "done again"
             if self._stacks.top(step) != asked:
                 said = self._stacks.title(step)
-                word = "undone" if step == "undo" else "done again"
                 raise AquinError(
                     f"not {word}: '{self._stacks.titles.get(asked, 'the last step')}' is not the last step any more",
                     self.path,
@@ -344,7 +344,9 @@ class Production(Recomputable, Present):
             plan = undoing.plan(self._memory, changes_of(text), step, others)
             if plan.parts and others == "refuse":
                 parts = self._whose(connection, plan.parts)
-                raise Moved(parts, self.path, "Take back the rest, or all of it, or leave it")
+                raise Moved(
+                    parts, self.path, "Do the rest of it, or all, or leave it", word, bool(plan.changes)
+                )
             undoing.carry_out(connection, plan)
             title = self._stacks.titles.get(asked, "")
             entry = self._finish(connection, title, "", step, asked, plan.changes, known)

@@ -1,0 +1,119 @@
+"""Two seats on one production in the window: who is here, what they do, and undo that does not take their work away."""
+
+import os
+import subprocess
+import sys
+from collections.abc import Iterator
+from dataclasses import replace
+from pathlib import Path
+
+import pytest
+from PySide6.QtWidgets import QApplication
+
+from aquin.desk.app import put_away
+from aquin.desk.several import MovedDialog, SeatsDialog
+from aquin.desk.window import Window
+from aquin.production import Production, Setup, Shot
+from desk.pages import shown_window
+from desk.pages import wait_for as until
+
+
+@pytest.fixture
+def window(app: QApplication) -> Iterator[Window]:
+    made = shown_window(keep=False)
+    yield made
+    put_away(made)
+
+
+@pytest.fixture
+def film(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
+    from aquin.production import Root
+
+    monkeypatch.setenv("AQUIN_PERSON", "Ingrid")
+    made = Production.create(tmp_path / "ferry.aquin")
+    root, setup = Root("media", "media"), Setup("galley")
+    made.change(
+        "log", root, setup, *(Shot(root.id, f"{k}.mkv", f"A{k}", setup_id=setup.id) for k in range(3))
+    )
+    made.close()
+    return made.path
+
+
+OTHER = """
+import sys, time
+from dataclasses import replace
+from pathlib import Path
+from aquin.production import Production, Setup, Shot
+production = Production.open(Path(sys.argv[1]))
+shots = production.all(Shot)
+production.attend(shots[1].id)
+setup = production.all(Setup)[0]
+production.change("A2 is the hero of galley", replace(setup, hero_id=shots[2].id))
+print("ready", flush=True)
+sys.stdin.readline()
+production.close()
+"""
+
+
+def test_who_is_here_what_they_do_and_undo_beside_it(window: Window, film: Path) -> None:
+    assert window.productions.open(film)
+    production = window.session.production
+    assert production is not None
+    shots, setup = production.all(Shot), production.all(Setup)[0]
+    production.change(
+        "A1 is the hero of galley", replace(setup, hero_id=shots[1].id), replace(shots[0], note="x")
+    )
+    other = subprocess.Popen(
+        [sys.executable, "-c", OTHER, str(film)],
+        stdin=subprocess.PIPE,
+        stdout=subprocess.PIPE,
+        env=os.environ | {"AQUIN_PERSON": "Oskar"},
+        text=True,
+    )
+    try:
+        until(lambda: production.get(Setup, setup.id).hero_id == shots[2].id, 20)
+        until(lambda: window.message.startswith("Oskar: A2 is the hero"), 5)
+        until(lambda: window.foot.others_button.text() == "Oskar on A1", 5)
+        assert window.foot.others_button.isVisibleTo(window)
+        window.foot.others_button.click()
+        listed = next(
+            w for w in QApplication.topLevelWidgets() if isinstance(w, SeatsDialog) and w.isVisible()
+        )
+        listed.close()
+
+        window.history.undo()
+        asked = next(
+            w for w in QApplication.topLevelWidgets() if isinstance(w, MovedDialog) and w.isVisible()
+        )
+        assert [asked.table.item(0, k).text() for k in range(3)] == [
+            "Oskar has changed the hero of setup galley",
+            "A2",
+            "(empty)",
+        ]
+        assert production.get(Shot, shots[0].id).note == "x"
+        assert asked.rest.isEnabled()
+        asked.rest.click()
+        assert production.get(Shot, shots[0].id).note == ""
+        assert production.get(Setup, setup.id).hero_id == shots[2].id
+        assert "left as others made it: 1" in window.message
+    finally:
+        other.communicate("\n", timeout=20)
+    until(lambda: not window.foot.others_button.isVisibleTo(window), 10)
+
+
+def test_changes_of_others_arrive_while_a_job_runs(window: Window, film: Path) -> None:
+    import threading
+
+    assert window.productions.open(film)
+    production = window.session.production
+    assert production is not None
+    over = threading.Event()
+    window.jobs.start_long("long", "a long job", lambda tell: over.wait(20), lambda _: None, window.tell)
+    other = Production.open(film)
+    try:
+        other.change("note", replace(other.all(Shot)[0], note="seen"))
+        until(lambda: production.all(Shot)[0].note == "seen", 5)
+        assert window.jobs.titles
+    finally:
+        over.set()
+        other.close()
