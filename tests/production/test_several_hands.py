@@ -634,3 +634,64 @@ def nobody() -> Iterator[None]:
     before = os.environ.get("AQUIN_PERSON")
     yield
     os.environ.pop("AQUIN_PERSON", None) if before is None else os.environ.update(AQUIN_PERSON=before)
+
+
+# who is there
+
+
+def test_a_long_job_is_one_programs_alone_and_free_once_that_is_gone(
+    anna: Production, ben: Production
+) -> None:
+    with anna.alone("settle", "settling"):
+        with pytest.raises(AquinError, match="Anna is settling"), ben.alone("settle", "settling"):
+            pass
+        assert [(s.who, s.work) for s in ben.seats()] == [("Anna", (("settle", "settling"),))]
+    with ben.alone("settle", "settling"):
+        pass
+    code = OTHER.replace('print(production.change("other", replace(shot, note="other")).number)', CLAIM)
+    subprocess.run([sys.executable, "-c", code, str(anna.path), "0"], check=False)
+    assert anna.seats() == [] or all(s.process == os.getpid() for s in anna.seats())
+    with anna.alone("settle", "settling"):  # the program that had it was killed
+        pass
+
+
+CLAIM = 'production.claim("settle", "settling"); import os; os.kill(os.getpid(), 9)'
+
+
+def test_seats_come_and_go_and_say_where_they_are(anna: Production, ben: Production) -> None:
+    shot = anna.all(Shot)[2]
+    anna.attend(shot.id)
+    assert [(s.shot_id, s.process) for s in ben.seats()] == [(shot.id, os.getpid())]
+    number = ben.newest
+    assert not ben.refresh() and ben.newest == number  # being there is no decision
+    anna.close()
+    assert ben.seats() == []
+    anna.attend(shot.id)  # closed: says nothing any more
+    assert ben.seats() == []
+
+
+# what was measured
+
+
+def test_a_file_that_was_replaced_is_not_taken_for_the_one_that_was_logged(tmp_path: Path) -> None:
+    from aquin.production import media
+
+    made = Production.create(tmp_path / "p.aquin")
+    file = tmp_path / "a.mkv"
+    file.write_bytes(b"first" * 1000)
+    size, modified, content = media.content_of(file)
+    root = Root("media", ".")
+    shot = Shot(root.id, "a.mkv", "a", codec="x", frames=2, bytes=size, modified=modified, content=content)
+    made.change("log", root, shot)
+    assert media.content_there(made, shot) == content
+    file.write_bytes(b"other" * 1000)
+    os.utime(file, (modified + 10, modified + 10))
+    media._there.clear()
+    assert media.content_there(made, shot) == media.content_of(file)[2] != content
+    os.utime(file, (modified + 20, modified + 20))
+    file.write_bytes(b"first" * 1000)  # the same again, at another time
+    media._there.clear()
+    assert media.content_there(made, shot) == content
+    file.unlink()
+    media._there.clear()
+    assert media.content_there(made, shot) == content
