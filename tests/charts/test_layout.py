@@ -104,7 +104,7 @@ def test_the_documented_example_is_a_layout() -> None:
                     {"name": "a", "role": "neutral", "xyz": [0.1, 0.1, float("nan")], "box": [0, 0, 1, 1]}
                 ]
             },
-            "xyz",
+            "no number",
         ),
         (
             {"patches": [{"name": "a", "role": "neutral", "xyz": [0.1, 0.1, 0.1], "box": [0.5, 0, 1, 1]}]},

@@ -7,7 +7,6 @@ reflectance between the patches. `reflectance`, 36 numbers from 380 to 730 nm, m
 docs/charts.md has an example.
 """
 
-import json
 from dataclasses import dataclass
 from functools import cached_property
 from pathlib import Path
@@ -18,6 +17,7 @@ import numpy as np
 from aquin.arrays import Float64
 from aquin.colour.primaries import XYZ_TO_AP1
 from aquin.errors import AquinError
+from aquin.reading import json_of
 
 FOLDER = Path(__file__).parent / "layouts"
 ROLES = ("neutral", "skin", "primary", "other")
@@ -174,9 +174,7 @@ def layout(name: str = "24-patch") -> Layout:
             f"There are: {', '.join(names())}; or name a .json file",
         )
     try:
-        if path.stat().st_size > 1_000_000:
-            raise ValueError("the file is too large")
-        return _made(json.loads(path.read_text(encoding="utf-8")))
+        return _made(json_of(path, 1_000_000))
     except KeyError as error:
         problem = f"{error} is missing"
     except (OSError, ValueError, TypeError, IndexError, AttributeError) as error:

@@ -12,6 +12,7 @@ from aquin.arrays import Float64, Floats
 from aquin.colour.primaries import ACES_WHITE, AP0_TO_XYZ, rgb_to_xyz_matrix
 from aquin.colour.white import adaptation
 from aquin.errors import AquinError
+from aquin.reading import json_of
 
 Pair = tuple[float, float]
 
@@ -102,9 +103,7 @@ class CameraEncoding:
         """Read from JSON: name, red, green, blue, white (xy pairs), curve {a, b, c, d, break_linear} or null."""
         remedy = "It must hold name, red, green, blue, white (xy pairs) and curve {a, b, c, d, break_linear} or null"
         try:
-            if path.stat().st_size > 100_000:
-                raise ValueError("the file is too large")
-            data = json.loads(path.read_text(encoding="utf-8"))
+            data = json_of(path, 100_000)
             pairs = {
                 key: (float(data[key][0]), float(data[key][1])) for key in ("red", "green", "blue", "white")
             }

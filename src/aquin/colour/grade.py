@@ -27,6 +27,10 @@ POINTS_PER_STOP = float(np.log10(2) / 0.025)
 """Printer points in a stop: a point is 0.025 in log10 exposure, so 12.04."""
 
 
+MOST_STOPS = 60.0
+"""Beyond this a picture is black or light without end."""
+
+
 @dataclass(frozen=True)
 class Balance:
     """Exposure in stops and channel gains in scene-linear AP1; the gains keep the luminance of a neutral."""
@@ -244,11 +248,22 @@ class Grade:
         """From what `values` gave; what is left out is neutral. Raises ValueError, KeyError or TypeError for anything
         else.
         """
+        try:
+            return cls._of(values)
+        except (OverflowError, RecursionError) as error:
+            raise ValueError(f"a number is out of reach ({error})") from error
+
+    @classmethod
+    def _of(cls, values: Mapping[str, Any]) -> "Grade":
         if not values:
             return cls()
         r, g, b = (float(v) for v in values["gains"])
         balance = Balance(float(values["stops"]), (r, g, b))
-        if not np.isfinite([r, g, b, balance.stops]).all() or min(r, g, b) <= 0:
+        if (
+            not np.isfinite([r, g, b, balance.stops]).all()
+            or min(r, g, b) <= 0
+            or abs(balance.stops) > MOST_STOPS
+        ):
             raise ValueError("the balance is not usable")
         trim = Cdl()
         if "slope" in values:

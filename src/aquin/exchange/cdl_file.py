@@ -11,6 +11,7 @@ from defusedxml.ElementTree import fromstring
 from aquin.colour.cdl import Cdl, Triple
 from aquin.errors import AquinError
 from aquin.files import write_safely
+from aquin.reading import check_file
 
 SUFFIXES = (".cc", ".ccc", ".cdl")
 _SPACE = "urn:ASC:CDL:v1.2"
@@ -60,14 +61,13 @@ def _element(identity: str, cdl: Cdl, note: str) -> ET.Element:
 def read(path: Path) -> dict[str, Cdl]:
     """All corrections of a file by id, in its order (unnamed ones are numbered). Raises AquinError."""
     try:
-        if path.stat().st_size > _LIMIT:
-            raise AquinError("the file is too large for a CDL", path, _REMEDY)
+        check_file(path, _LIMIT)
         root = fromstring(path.read_bytes())
     except OSError as error:
         raise AquinError(f"the CDL can't be read ({error.strerror})", path, "Check the name") from error
     except DefusedXmlException as error:
         raise AquinError("the file declares XML entities, which are refused", path, _REMEDY) from error
-    except (ET.ParseError, ValueError) as error:
+    except (ET.ParseError, ValueError, LookupError, RecursionError) as error:
         raise AquinError(f"this is no XML ({error})", path, _REMEDY) from error
     found: dict[str, Cdl] = {}
     for element in root.iter():

@@ -12,6 +12,7 @@ from aquin.arrays import Float32, Float64, Floats
 from aquin.colour.baked import grid
 from aquin.errors import AquinError
 from aquin.files import write_safely
+from aquin.reading import check_file, lines_of
 
 SIZES = (33, 65)
 _LIMIT = 60_000_000
@@ -89,14 +90,14 @@ def read(path: Path) -> tuple[Float32, int, Shaper | None]:
     no numbers.
     """
     try:
-        if path.stat().st_size > _LIMIT:
-            raise AquinError("the LUT is too large", path, "65 points a side are enough")
-        lines = path.read_text(encoding="utf-8").splitlines()
-    except (OSError, UnicodeDecodeError) as error:
-        raise AquinError(f"the LUT can't be read ({error})", path, "Check the name") from error
+        check_file(path, _LIMIT)
+    except OSError as error:
+        raise AquinError(f"the LUT can't be read ({error.strerror})", path, "Check the name") from error
+    except ValueError as error:
+        raise AquinError(f"the LUT can't be read ({error})", path, "65 points a side are enough") from error
     size, count, domain, rows = 0, 0, (0.0, 1.0), []
     try:
-        for line in lines:
+        for line in lines_of(path, _LIMIT):
             words = line.split()
             if not words or words[0].startswith("#") or words[0] == "TITLE":
                 continue
@@ -122,6 +123,8 @@ def read(path: Path) -> tuple[Float32, int, Shaper | None]:
                 raise ValueError(f"unknown entry {words[0][:30]}")
             else:
                 rows.append((float(words[0]), float(words[1]), float(words[2])))
+                if len(rows) > size**3 + count:
+                    raise ValueError("more rows than any size has")
         if not size or len(rows) != size**3 + count:
             raise ValueError(f"{len(rows)} rows for size {size}")
         values = np.array(rows, np.float64)

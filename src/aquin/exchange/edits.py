@@ -14,6 +14,8 @@ from aquin.production.conform import Cut, CutList
 
 SUFFIXES = {".edl": "cmx_3600", ".otio": "otio_json", ".xml": "fcp_xml"}
 MAX_BYTES = 50_000_000
+MOST_FRAMES = 10**8
+"""Frames that a piece, or its place in a recording, may have: eleven days at 100 a second."""
 _RATES = [Fraction(n) for n in (24, 25, 30, 48, 50, 60)] + [
     Fraction(n * 1000, 1001) for n in (24, 30, 48, 60)
 ]
@@ -54,7 +56,7 @@ def check_edit(path: Path) -> None:
 
         try:
             parse(path)
-        except (defusedxml.DefusedXmlException, ParseError, ValueError, OSError) as error:
+        except (defusedxml.DefusedXmlException, ParseError, ValueError, LookupError, OSError) as error:
             raise AquinError(
                 f"the edit is refused ({type(error).__name__}: entities, or damaged XML)",
                 path,
@@ -77,11 +79,20 @@ def _read(job: tuple[Path, Fraction]) -> CutList:
         raise AquinError(
             f"the edit can't be read ({words or type(error).__name__})", path, "Export it again"
         ) from error
-    line = _timeline(read)
-    tracks = [t for t in line.video_tracks() if any(True for _ in t.find_clips())] if line is not None else []
-    if line is None or not tracks:
+    try:
+        line = _timeline(read)
+        tracks = [t for t in line.video_tracks() if any(True for _ in t.find_clips())] if line else []
+        made = _cut_list(path, line, tracks, rate) if tracks else None
+    except AquinError:
+        raise
+    except Exception as error:  # rates that are no numbers, clips in themselves, tags of any kind
+        words = " ".join(str(error).split())[:160]
+        raise AquinError(
+            f"the edit can't be followed ({words or type(error).__name__})", path, "Export it again"
+        ) from error
+    if made is None:
         raise AquinError("there is no picture track in the edit", path, "Export the picture track")
-    return _cut_list(path, line, tracks, rate)
+    return made
 
 
 def _timeline(read: Any) -> Any:
@@ -116,6 +127,8 @@ def _cut_list(path: Path, line: Any, tracks: list[Any], rate: Fraction) -> CutLi
         begin, pace = round(piece.start_time.rescaled_to(float(speed)).value), _speed(clip)
         length = round(piece.duration.rescaled_to(float(own)).value)
         drop = _drops(clip)
+        if not 0 <= length <= MOST_FRAMES or not abs(begin) <= MOST_FRAMES:
+            raise ValueError(f"a piece of {length} frames from frame {begin}")
         cuts.append(
             (
                 at.to_seconds(),

@@ -1,5 +1,6 @@
 """A grade as a file, whatever the format: chosen by the ending of its name."""
 
+from collections import deque
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
@@ -16,6 +17,7 @@ from aquin.colour.difference import delta_e00, lab_of_ap1
 from aquin.colour.grade import Grade
 from aquin.errors import AquinError
 from aquin.exchange import cdl_file, clf, cube
+from aquin.reading import check_file, lines_of
 
 SUFFIXES = (*cdl_file.SUFFIXES, ".clf", ".cube")
 SPACE_NOTE = "Aquin: applies to ACEScct (AP1), result is ACEScct. Balance and trim in one."
@@ -194,8 +196,15 @@ def through_ocio(path: Path) -> Processor:
     """The file as another program would apply it: OpenColorIO reads it, tetrahedral where it is a LUT. Raises
     AquinError.
     """
-    if not path.is_file():
-        raise AquinError("the grade does not exist", path, "Check the name")
+    try:
+        if path.suffix.lower() == ".cube":
+            deque(lines_of(path, MOST_BYTES), maxlen=0)
+        else:
+            check_file(path, MOST_BYTES)
+    except OSError as error:
+        raise AquinError(f"the grade can't be read ({error.strerror})", path, "Check the name") from error
+    except ValueError as error:
+        raise AquinError(f"this is no grade ({error})", path, "Export it again") from error
     ocio.ClearAllCaches()  # it remembers files by name, also after they were written again
     try:
         transform = ocio.FileTransform(str(path), interpolation=ocio.INTERP_TETRAHEDRAL)
@@ -204,7 +213,7 @@ def through_ocio(path: Path) -> Processor:
             .getProcessor(transform)
             .getOptimizedCPUProcessor(ocio.OPTIMIZATION_LOSSLESS)
         )
-    except ocio.Exception as error:
+    except (ocio.Exception, UnicodeDecodeError) as error:  # it repeats what it read, in whatever letters
         raise AquinError(
             f"OpenColorIO can't use the file ({str(error).splitlines()[0][:160]})", path, "Export it again"
         ) from error
@@ -223,6 +232,9 @@ def scene_like(count: int = 40_000, seed: int = 5) -> Float32:
     )
     return acescct.encode(linear).astype(np.float32)
 
+
+MOST_BYTES = 60_000_000
+"""Of a grade file."""
 
 DARKEST = -0.01
 """Scene-linear: what noise below black comes to."""

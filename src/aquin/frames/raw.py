@@ -213,7 +213,8 @@ def facts_of(path: Path) -> Facts:
             if len(balance) == 3 and balance.min() > 0:
                 matrix = np.diag(balance) @ matrix
             if np.isfinite(matrix).all() and abs(np.linalg.det(matrix)) > 1e-6:
-                found.append((1e6 / _LIGHTS.get(int(tags.get(light, 21)), 6504), matrix))
+                kind = tags.get(light, 21)
+                found.append((1e6 / _LIGHTS.get(kind if isinstance(kind, int) else 21, 6504), matrix))
     neutral = _numbers(tags.get(50728))
     xy = _numbers(tags.get(50729))
     baseline = _numbers(tags.get(50730))

@@ -119,7 +119,15 @@ def _open(path: Path) -> Any:
 
 
 def _reason() -> str:
-    return str(oiio.geterror()).strip().splitlines()[-1:][0] if oiio.geterror(False) else "unknown format"
+    return (_complaint(oiio).splitlines() or ["unknown format"])[-1]
+
+
+def _complaint(said: Any) -> str:
+    """What the library complains of; it repeats what files hold, in whatever letters."""
+    try:
+        return str(said.geterror()).strip()
+    except UnicodeDecodeError:
+        return "what it holds is no text"
 
 
 @dataclass(frozen=True)
@@ -219,7 +227,7 @@ def _held(image: Any) -> _Held:
             plain = _Part(number, spec, (0, 1, 2), (note,))
         channels = ", ".join(spec.channelnames)
         number += 1
-    image.geterror()  # that there is no further part is no error
+    _complaint(image)  # that there is no further part is no error
     found.sort(key=lambda f: f[0])
     return _Held(tuple(f[3] for f in found), _names(found), plain or grey, tuple(parts), channels)
 
@@ -270,12 +278,12 @@ def _read_rgb(path: Path, layer: str) -> tuple[Float32, tuple[str, ...]]:
         twelve = spec.get_int_attribute("oiio:BitsPerSample", 0) == 12 and str(spec.format) == "uint16"
         kind = oiio.UINT16 if twelve else oiio.FLOAT
         pixels = image.read_image(part.number, 0, 0, spec.nchannels, kind)
-        message = image.geterror()
+        message = _complaint(image)
         orientation = spec.get_int_attribute("Orientation", 1)
     finally:
         image.close()
     if pixels is None or message:
-        raise AquinError(f"the picture is damaged ({message.strip() or 'it ends early'})", path, _DAMAGED)
+        raise AquinError(f"the picture is damaged ({message or 'it ends early'})", path, _DAMAGED)
     pixels = np.asarray(pixels).reshape(spec.height, spec.width, -1)[:, :, list(part.channels)]
     if twelve:  # the library repeats the upper bits below: the codes themselves are exact
         pixels = (pixels >> 4).astype(np.float32) / np.float32(4095)
@@ -295,12 +303,16 @@ def _upright(pixels: Float32, orientation: int) -> Float32:
     return pixels
 
 
+FASTEST = 100_000.0
+"""Frames a second beyond which a rate is none."""
+
+
 def _rate(spec: Any) -> Fraction | None:
     for name in ("FramesPerSecond", "framesPerSecond", "dpx:FrameRate", "dpx:TemporalFrameRate"):
         value = spec.getattribute(name)
         if isinstance(value, tuple) and len(value) == 2 and value[1]:
             return Fraction(int(value[0]), int(value[1]))
-        if isinstance(value, float | int) and value > 0:
+        if isinstance(value, float | int) and 0 < value <= FASTEST:
             return Fraction(value).limit_denominator(1001)
     return None
 

@@ -2,6 +2,7 @@
 
 import re
 from fractions import Fraction
+from functools import lru_cache
 
 from aquin.errors import AquinError
 
@@ -18,6 +19,7 @@ def usual_rate(rate: Fraction) -> Fraction:
     return min(fit, key=lambda r: abs(rate - r)) if fit else rate
 
 
+@lru_cache(maxsize=65536)
 def frames_of(timecode: str, rate: Fraction) -> int:
     """Frames since 00:00:00:00. A semicolon before the frames means drop frame. Raises AquinError."""
     text = timecode.strip()

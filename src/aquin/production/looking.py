@@ -14,6 +14,9 @@ from aquin.frames import open_source
 from aquin.frames.model import PICTURES
 from aquin.production.media import content_of
 
+LARGE = 40_000_000
+"""Pixels from which a picture is thinned before it is made small."""
+
 THUMB = 192
 """Width of the small picture in pixels. It keeps the file's own signal, so that any encoding can be shown from it."""
 
@@ -68,7 +71,9 @@ def look_at(path: Path) -> Looked:
     }
     thumb = ""
     try:
-        thumb = thumbnail(source.read(source.first).rgb)
+        large = source.width * source.height > LARGE
+        first = source.read_thinned(source.first, 4) if large else source.read(source.first)
+        thumb = thumbnail(first.rgb)
     except AquinError as error:
         fields["trouble"] = error.what
     source.close()

@@ -9,6 +9,7 @@ import sqlite3
 import stat
 import subprocess
 from pathlib import Path
+from typing import Any
 
 import sqlalchemy as sql
 from sqlalchemy.pool import StaticPool
@@ -17,6 +18,7 @@ from aquin.errors import AquinError
 from aquin.files import write_safely
 from aquin.production.migrations import migrate
 from aquin.production.network import network
+from aquin.production.rows import Spoilt
 from aquin.production.tables import APPLICATION_ID
 
 SUFFIX = ".aquin"
@@ -116,7 +118,13 @@ def explain(error: Exception, path: Path, what: str) -> AquinError:
             path,
             "Free some space and do it again; what was saved before is safe",
         )
-    if "malformed" in low or "not a database" in low or "no such table" in low or "no such column" in low:
+    if (
+        isinstance(error, Spoilt)
+        or "malformed" in low
+        or "not a database" in low
+        or "no such table" in low
+        or "no such column" in low
+    ):
         return AquinError(
             f"{what}: the production file is damaged ({text})", path, "Open a backup or a copy of it instead"
         )
@@ -137,6 +145,14 @@ def explain(error: Exception, path: Path, what: str) -> AquinError:
     if "i/o error" in low:
         return AquinError(f"{what}: the drive does not answer", path, "Check the drive, then do it again")
     return AquinError(f"{what} ({text})", path, "Try again; what was saved before is safe")
+
+
+def _held(text: Any) -> Any:
+    """What a JSON column holds; None where another program spoilt it."""
+    try:
+        return json.loads(text)
+    except (ValueError, TypeError, RecursionError):
+        return None
 
 
 def engine_for(path: Path, read_only: bool, wal: bool = True) -> sql.Engine:
@@ -166,6 +182,7 @@ def engine_for(path: Path, read_only: bool, wal: bool = True) -> sql.Engine:
         "sqlite://",
         creator=connect,
         poolclass=StaticPool,
+        json_deserializer=_held,
         json_serializer=lambda v: json.dumps(v, allow_nan=False, separators=(",", ":")),
     )
 

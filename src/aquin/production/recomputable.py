@@ -32,7 +32,7 @@ class Recomputable:
         """Everything measured of a kind, by the hash of what it was measured from."""
         query = sql.select(MEASUREMENT.c.key, MEASUREMENT.c["values"]).where(MEASUREMENT.c.kind == kind)
         with self._lock, self._errors(), self._engine.connect() as connection:
-            return {row[0]: row[1] for row in connection.execute(query)}
+            return {row[0]: row[1] for row in connection.execute(query) if row[1] is not None}
 
     def measured_of(self, kind: str, keys: Iterable[str]) -> dict[str, Any]:
         """What was measured of a kind for some keys."""
@@ -41,7 +41,8 @@ class Recomputable:
         with self._lock, self._errors(), self._engine.connect() as connection:
             for chunk in chunks(list(keys)):
                 for row in connection.execute(query.where(MEASUREMENT.c.key.in_(chunk))):
-                    out[row[0]] = row[1]
+                    if row[1] is not None:
+                        out[row[0]] = row[1]
         return out
 
     def keep_measured(self, kind: str, values: Mapping[str, Any]) -> None:
@@ -54,7 +55,8 @@ class Recomputable:
     def findings(self) -> list[Any]:
         """What the last audit kept."""
         with self._lock, self._errors(), self._engine.connect() as connection:
-            return [v for (v,) in connection.execute(sql.select(FINDING.c["values"]).order_by(FINDING.c.key))]
+            rows = connection.execute(sql.select(FINDING.c["values"]).order_by(FINDING.c.key))
+            return [v for (v,) in rows if isinstance(v, dict)]
 
     def keep_findings(self, values: Mapping[str, Any]) -> None:
         """Put these in the place of the last audit's; nothing is written or told where they are the same."""

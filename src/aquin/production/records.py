@@ -148,7 +148,12 @@ class Shot(Record):
 
     @cached_property
     def fps(self) -> Fraction | None:
-        return Fraction(self.rate) if self.rate else None
+        """Frames a second; None where the file says none, or what another program wrote is none."""
+        try:
+            found = Fraction(self.rate) if self.rate else None
+        except (ValueError, ZeroDivisionError):
+            return None
+        return found if found is not None and found > 0 else None
 
 
 @dataclass(frozen=True)

@@ -67,6 +67,7 @@ TITLES = {
     "note": "note",
 }
 
+MOST_COLUMNS, MOST_ROWS = 400, 100_000
 ANY = "any setup"
 
 _PLAIN = ("slate", "take", "exposure_index", "white", "tint", "t_stop", "nd", "shutter", "lens", "note")
@@ -123,9 +124,11 @@ def read_sheet(path: Path) -> Sheet:
     except csv.Error as error:
         raise AquinError(f"the report can't be read as CSV ({error})", path, remedy) from error
     rows = [row for row in rows if any(row)]
-    columns = rows[0]
+    columns = rows[0] if rows else ()
     if len(columns) < 2 or len(rows) < 2:
         raise AquinError("the report has no columns and rows", path, remedy)
+    if len(columns) > MOST_COLUMNS or len(rows) > MOST_ROWS:
+        raise AquinError(f"the report has {len(columns)} columns and {len(rows)} rows", path, "Split it")
     width = len(columns)
     return Sheet(path, columns, tuple((row + ("",) * width)[:width] for row in rows[1:]))
 
@@ -247,17 +250,15 @@ def _mend_setups(rows: list[dict[str, str]], fits: Mapping[int, Shot]) -> list[s
     for k, shot in fits.items():
         if rows[k].get("setup"):
             together.setdefault(shot.setup_id, Counter())[rows[k]["setup"]] += 1
+    often = {setup: names.most_common(2) for setup, names in together.items()}
     remarks = []
     for k, shot in fits.items():
         name = rows[k].get("setup", "")
         if counts[name] != 1 or not shot.setup_id:
             continue
-        around = together[shot.setup_id]
-        usual = next((n for n, _ in around.most_common(2) if n != name), "")
+        usual = next((n for n, _ in often.get(shot.setup_id, ()) if n != name), "")
         if usual and difflib.SequenceMatcher(None, name.lower(), usual.lower()).ratio() > 0.6:
             rows[k]["setup"] = usual
-            around[name] -= 1
-            around[usual] += 1
             remarks.append(f"{shot.path}: setup '{name}' was read as '{usual}'")
     return remarks
 

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Iterable, Iterator
+import math
+import types
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import fields
-from typing import TYPE_CHECKING, Any, TypeVar
+from typing import TYPE_CHECKING, Any, TypeVar, Union, get_args, get_origin, get_type_hints
 
 from aquin.production.records import RECORDS, Record
 
@@ -24,9 +26,57 @@ CHUNK = 400
 """Ids in one query."""
 
 
+class Spoilt(ValueError):
+    """What another program left in the file can't be used."""
+
+
 def changes_of(text: str) -> tuple[Change, ...]:
-    """What a journal entry holds."""
-    return tuple((table, id, before, after) for table, id, before, after in json.loads(text))
+    """What a journal entry holds. Raises Spoilt."""
+    out: list[Change] = []
+    try:
+        for table, id, before, after in json.loads(text):
+            names = set(NAMES[BY_TABLE[table]])
+            if not isinstance(id, str) or any(
+                r is not None and not r.keys() <= names for r in (before, after)
+            ):
+                raise ValueError("it names fields that are not there")
+            out.append((table, id, before, after))
+    except (ValueError, TypeError, KeyError, AttributeError, RecursionError) as error:
+        raise Spoilt(f"an entry of the journal can't be used ({error})") from error
+    return tuple(out)
+
+
+def kinds_of(record: type[Record]) -> list[tuple[str, tuple[type, ...]]]:
+    """What each field of a record may be, as its column gives it; empty: anything."""
+    out: list[tuple[str, tuple[type, ...]]] = []
+    hints = get_type_hints(record)
+    for name in NAMES[record]:
+        hint = hints[name]
+        parts = get_args(hint) if get_origin(hint) in (Union, types.UnionType) else (hint,)
+        kinds = {
+            tuple: list,
+            Mapping: dict,
+            float: float,
+            int: int,
+            bool: bool,
+            str: str,
+            type(None): type(None),
+        }
+        found = tuple(kinds.get(get_origin(p) or p, object) for p in parts)
+        out.append((name, () if object in found else found))
+    return out
+
+
+KINDS_OF = {record: kinds_of(record) for record in RECORDS}
+
+
+def check_row(kind: type[Record], values: Sequence[Any]) -> None:
+    """Refuse values that are not what their columns hold. Raises Spoilt."""
+    for (name, kinds), value in zip(KINDS_OF[kind], values, strict=True):
+        if kinds and type(value) not in kinds:
+            raise Spoilt(f"the {name} of a {kind.table} is a {type(value).__name__}")
+        if type(value) is float and not math.isfinite(value):
+            raise Spoilt(f"the {name} of a {kind.table} is no number")
 
 
 def row_of(record: Record) -> Row:

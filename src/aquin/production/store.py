@@ -7,7 +7,7 @@ import tempfile
 import threading
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import contextmanager, suppress
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
 from typing import Any, Literal
 
@@ -16,6 +16,7 @@ import sqlalchemy as sql
 from aquin.errors import AquinError
 from aquin.files import write_safely
 from aquin.production import putting, undoing
+from aquin.production.entries import Entry, entry_of, held_changes
 from aquin.production.memory import By, Memory, Unknown
 from aquin.production.migrations import SCHEMA, migrate
 from aquin.production.moved import Moved, Part
@@ -24,28 +25,12 @@ from aquin.production.opening import SUFFIX, bring_up, damaged, engine_for, exam
 from aquin.production.people import person, workstation
 from aquin.production.presence import Present
 from aquin.production.recomputable import Recomputable, now
-from aquin.production.records import Option, Record, new_id
-from aquin.production.rows import NAMES, Change, R, Row, changes_of, record_of
+from aquin.production.records import Edit, Event, Option, Place, Record, Root, Shot, new_id
+from aquin.production.rows import NAMES, Change, R, Row, Spoilt, changes_of, check_row, record_of
 from aquin.production.stacks import Stacks
 from aquin.production.tables import APPLICATION_ID, JOURNAL, TABLES
 
-
-@dataclass(frozen=True)
-class Entry:
-    """One journal entry. `of` is the number of the entry that an undo or redo belongs to, `seat` the workstation,
-    `left` what was left as others had made it. Number 0: nothing was written, since all of it was left.
-    """
-
-    number: int
-    at: str
-    who: str
-    what: str
-    why: str
-    step: str
-    of: int | None
-    changes: tuple[Change, ...] = ()
-    seat: str = ""
-    left: tuple[Part, ...] = ()
+__all__ = ["Entry", "Production"]
 
 
 class Production(Recomputable, Present):
@@ -132,7 +117,7 @@ class Production(Recomputable, Present):
                     where = snapshot(path, Path(keep.name))
                 notes += bring_up(where, path, version, backup=keep is None)
             return cls(path, where, read_only or sealed, tuple(notes), keep)
-        except (sql.exc.SQLAlchemyError, sqlite3.Error, OSError) as error:
+        except (Spoilt, sql.exc.SQLAlchemyError, sqlite3.Error, OSError) as error:
             raise damaged(error, path) from error
 
     def close(self) -> None:
@@ -261,7 +246,7 @@ class Production(Recomputable, Present):
             rows = connection.execute(
                 sql.select(*columns).order_by(JOURNAL.c.number.desc()).limit(limit)
             ).all()
-        return [_entry(r, changes_of(r.changes) if changes else ()) for r in rows]
+        return [entry_of(r, held_changes(r.changes) if changes else ()) for r in rows]
 
     def refresh(self) -> bool:
         """Take in what other programs have changed since; tells whether they had."""
@@ -304,8 +289,18 @@ class Production(Recomputable, Present):
         records: dict[type[Record], dict[str, Any]] = {}
         for kind, table in TABLES.items():  # `select` names the columns that this version knows
             rows = connection.execute(sql.select(*(table.c[name] for name in NAMES[kind])))
-            made = (record_of(kind, dict(zip(NAMES[kind], row, strict=True)), number) for row in rows)
-            records[kind] = {record.id: record for record in made}
+            group = records[kind] = {}
+            for row in rows:
+                check_row(kind, row)
+                made = record_of(kind, dict(zip(NAMES[kind], row, strict=True)), number)
+                group[made.id] = made
+        for kind, name, target in (
+            (Shot, "root_id", Root),
+            (Event, "edit_id", Edit),
+            (Place, "root_id", Root),
+        ):
+            if any(getattr(r, name) not in records[target] for r in records[kind].values()):
+                raise Spoilt(f"a {kind.table} refers to a {target.table} that is not there")
         self._memory.load(records, number, By(number, "another program", False))
         c = JOURNAL.c
         steps = sql.select(c.number, c.step, c.of, c.what, c.who, c.seat).order_by(c.number)
@@ -315,12 +310,13 @@ class Production(Recomputable, Present):
         """Bring memory up to the file by what the journal says that others did."""
         self._seen = self._look(connection)
         query = sql.select(JOURNAL).where(JOURNAL.c.number > self._memory.number).order_by(JOURNAL.c.number)
-        news = [_entry(row, changes_of(row.changes)) for row in connection.execute(query)]
+        news: list[Entry] = []
         try:
+            news = [entry_of(row, changes_of(row.changes)) for row in connection.execute(query)]
             for entry in news:
                 self._memory.apply(entry.changes, By(entry.number, entry.who, False))
                 self._stacks.note(entry.number, entry.step, entry.of, entry.what, entry.who, entry.seat)
-        except Unknown:
+        except (Unknown, Spoilt):
             self._read_all(connection)
         self._fresh += news
 
@@ -363,7 +359,7 @@ class Production(Recomputable, Present):
                     JOURNAL.c.changes.contains(part.id)
                 )
                 for row in connection.execute(query.order_by(JOURNAL.c.number.desc()).limit(20)):
-                    hit = [c for c in changes_of(row.changes) if c[1] == part.id]
+                    hit = [c for c in held_changes(row.changes) if c[1] == part.id]
                     if any(not part.field or part.field in (c[3] or {}) for c in hit):
                         part = replace(part, who=row.who)
                         break
@@ -422,6 +418,10 @@ class Production(Recomputable, Present):
     def _errors(self, what: str = "the production can't be read") -> Iterator[None]:
         try:
             yield
+        except Spoilt as error:
+            raise AquinError(
+                f"{what}: {error}", self.path, "Another program has changed the file: use a backup or a copy"
+            ) from error
         except (sql.exc.SQLAlchemyError, sqlite3.Error) as error:
             raise explain(error, self.path, what) from error
 
@@ -432,9 +432,3 @@ class Production(Recomputable, Present):
             hear(news)
         for watcher in list(self.watchers):
             watcher()
-
-
-def _entry(row: Any, changes: tuple[Change, ...]) -> Entry:
-    return Entry(
-        row.number, row.at, row.who, row.what, row.why, row.step, row.of, changes, getattr(row, "seat", "")
-    )

@@ -12,6 +12,7 @@ from aquin.cli.commands.follow import follow
 from aquin.cli.opening import opened, shot_of
 from aquin.cli.output import printed, with_progress
 from aquin.errors import AquinError
+from aquin.reading import json_of
 
 CELL_HELP = "Only this cell; SETUP alone is all of its cameras. Repeatable."
 
@@ -133,9 +134,7 @@ def _grade_from(path: Path) -> Any:
     from aquin.colour.grade import Grade
 
     try:
-        if path.stat().st_size > 1_000_000:
-            raise ValueError("it is too large")
-        return Grade.of(json.loads(path.read_text(encoding="utf-8"))["grade"])
+        return Grade.of(json_of(path, 1_000_000)["grade"])
     except OSError as error:
         raise AquinError(f"the grade can't be read ({error.strerror})", path, "Check the name") from error
     except (ValueError, KeyError, TypeError, AttributeError) as error:

@@ -14,6 +14,7 @@ from aquin.errors import AquinError
 from aquin.files import write_text
 from aquin.frames import Decode
 from aquin.jobs.load_side import ROLES, Side
+from aquin.reading import json_of
 
 VERSION = 1
 MOST_BYTES = 1_000_000
@@ -48,9 +49,7 @@ def write_session(path: Path, config: ColourConfig, now: Decisions) -> None:
 def read_session(path: Path) -> tuple[ColourConfig, Decisions]:
     """A session file: its configuration and decisions. Raises AquinError."""
     try:
-        if path.stat().st_size > MOST_BYTES:
-            raise ValueError("it is too large")
-        data = json.loads(path.read_text(encoding="utf-8"))
+        data = json_of(path, MOST_BYTES)
         if data.get("version") != VERSION:
             raise ValueError("it was written by another version")
         config = ColourConfig.load(path.parent / data["config"] if data.get("config") else None)

@@ -82,7 +82,16 @@ def _carried(
 
 def kept_findings(production: Production) -> list[Finding]:
     """What the last audit found, with what has been dismissed since."""
-    return _ordered(production, [Finding.of(v) for v in production.findings()])
+    return _ordered(production, [f for v in production.findings() if (f := _whole(v)) is not None])
+
+
+def _whole(data: dict[str, Any]) -> Finding | None:
+    """None for what another program spoilt: the next audit finds it again."""
+    try:
+        found = Finding.of(data)
+    except (KeyError, TypeError, ValueError):
+        return None
+    return found if found.severity in SEVERITIES and isinstance(found.confidence, int | float) else None
 
 
 def _ordered(production: Production, found: list[Finding]) -> list[Finding]:
