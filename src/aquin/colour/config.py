@@ -2,6 +2,7 @@
 
 import copy
 import os
+from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
@@ -14,6 +15,7 @@ from aquin.arrays import Float32, Floats
 from aquin.colour.encoding import CameraEncoding, MeasuredEncoding
 from aquin.colour.primaries import AP0_TO_AP1
 from aquin.errors import AquinError
+from aquin.reading import check_file
 
 _INTERCHANGE = "aces_interchange"
 _DISPLAY_INTERCHANGE = "cie_xyz_d65_interchange"
@@ -64,6 +66,7 @@ class ColourConfig:
             raise AquinError(
                 f"the colour configuration can't be used ({_first(error)})", path, "Check the file"
             ) from error
+        _check_files(config, path)
         if not config.hasRole(_INTERCHANGE):
             raise AquinError(
                 "the colour configuration has no role 'aces_interchange'", path, "Add it, or use another"
@@ -267,3 +270,44 @@ def shared_config(path: str | Path | None) -> ColourConfig:
 @lru_cache(maxsize=4)
 def _shared(path: str | None, changed: int, size: int) -> ColourConfig:
     return ColourConfig.load(path)
+
+
+MOST_BYTES = 100_000_000
+"""Of a file that a configuration names."""
+
+
+def _check_files(config: Any, path: Path) -> None:
+    """Refuse a configuration that names what is no file, or one without end: a device, a pipe. Raises AquinError."""
+    context = config.getCurrentContext()
+    for src in _files_named(config):
+        try:
+            there = Path(context.resolveFileLocation(src))
+            check_file(there, MOST_BYTES)
+        except (ocio.Exception, OSError):
+            continue  # missing: said when it is used
+        except ValueError as error:
+            raise AquinError(
+                f"the colour configuration names {src[:80]}, which can't be used ({error})",
+                path,
+                "Use another configuration",
+            ) from error
+
+
+def _files_named(config: Any) -> Iterator[str]:
+    """The files of all transforms of a configuration."""
+    both = (ocio.COLORSPACE_DIR_TO_REFERENCE, ocio.COLORSPACE_DIR_FROM_REFERENCE)
+    names = config.getColorSpaceNames(ocio.SEARCH_REFERENCE_SPACE_ALL, ocio.COLORSPACE_ALL)
+    spaces = [config.getColorSpace(n) for n in names]
+    waiting = [s.getTransform(d) for s in spaces if s is not None for d in both]
+    for look in config.getLooks():
+        waiting += [look.getTransform(), look.getInverseTransform()]
+    directions = (ocio.TRANSFORM_DIR_FORWARD, ocio.TRANSFORM_DIR_INVERSE)
+    waiting += [t.getTransform(d) for t in config.getNamedTransforms() for d in directions]
+    views = (ocio.VIEWTRANSFORM_DIR_TO_REFERENCE, ocio.VIEWTRANSFORM_DIR_FROM_REFERENCE)
+    waiting += [t.getTransform(d) for t in config.getViewTransforms() for d in views]
+    while waiting:
+        transform = waiting.pop()
+        if isinstance(transform, ocio.GroupTransform):
+            waiting += list(transform)
+        elif isinstance(transform, ocio.FileTransform):
+            yield str(transform.getSrc())

@@ -7,6 +7,7 @@ from collections import Counter, defaultdict
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
+from stat import S_ISREG
 from typing import TYPE_CHECKING
 
 from aquin.errors import AquinError
@@ -110,7 +111,8 @@ def ingest(
             "there are no media", paths[0] if paths else None, f"Supported are {' '.join(sorted(SUFFIXES))}"
         )
     known = {file_of(production, s): s for s in production.all(Shot)}
-    fresh = [f for f in files if f not in known or _differs(f, known[f])]
+    unfit = {f: why for f in files if (why := _unfit(f))}
+    fresh = [f for f in files if f not in unfit and (f not in known or _differs(f, known[f]))]
     looked: list[Looked] = []
     for item, result in each(look_at, fresh, jobs, tell, lambda p: p.name, LOOK):
         looked.append(
@@ -137,10 +139,27 @@ def ingest(
     setups, added = propose_setups(production.all(Setup), production.all(Shot), added, thumbs)
     puts: list[Record] = [*roots.new, *cameras, *setups, *added, *changed]
     production.change(f"log {len(added)} shots" + (f", {len(changed)} again" if changed else ""), *puts)
-    troubles = tuple(f"{s.path}: {s.trouble}" for s in added + changed if s.trouble)
-    return Intake(
-        tuple(added), tuple(changed), len(files) - len(fresh), tuple(cameras), tuple(setups), troubles
-    )
+    troubles = [f"{_shown(f)}: {why}" for f, why in unfit.items()]
+    troubles += [f"{s.path}: {s.trouble}" for s in added + changed if s.trouble]
+    left = len(files) - len(fresh) - len(unfit)
+    return Intake(tuple(added), tuple(changed), left, tuple(cameras), tuple(setups), tuple(troubles))
+
+
+def _unfit(path: Path) -> str:
+    """Why a file can't be logged at all; empty where it can."""
+    try:
+        str(path).encode("utf-8")
+        regular = S_ISREG(path.stat().st_mode)
+    except UnicodeEncodeError:
+        return "its name is no text in UTF-8; rename it"
+    except OSError as error:
+        return f"it can't be read ({error.strerror})"
+    return "" if regular else "a pipe or a device is no file"
+
+
+def _shown(path: Path) -> str:
+    """A name that can be shown, whatever letters it has."""
+    return str(path).encode("utf-8", "replace").decode("utf-8")
 
 
 def _differs(path: Path, shot: Shot) -> bool:
