@@ -229,6 +229,7 @@ def test_a_configuration_that_names_a_device_or_a_pipe_is_refused(tmp_path: Path
         steps = ocio.GroupTransform([ocio.FileTransform(src)])
         space.setTransform(steps, ocio.COLORSPACE_DIR_TO_REFERENCE)
         config.addColorSpace(space)
+        config.setSearchPath(".")
         path = tmp_path / "config.ocio"
         path.write_text(config.serialize())
         if refused:

@@ -283,7 +283,7 @@ def _check_files(config: Any, path: Path) -> None:
         try:
             there = Path(context.resolveFileLocation(src))
             check_file(there, MOST_BYTES)
-        except (ocio.Exception, OSError):
+        except (ocio.Exception, ocio.ExceptionMissingFile, OSError):
             continue  # missing: said when it is used
         except ValueError as error:
             raise AquinError(

@@ -91,7 +91,7 @@ class MovedDialog(QDialog):
         self.rest.setEnabled(error.rest)
         (self.rest if error.rest else self.none).setDefault(True)
         column.addWidget(buttons)
-        self.resize(760, 340)
+        self.resize(760, min(190 + 30 * len(rows), 420))
 
     def show_fitting(self) -> None:
         open_fitting(self)
