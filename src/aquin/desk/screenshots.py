@@ -250,20 +250,14 @@ def _draw_levels(window: Window, grab: Grab) -> None:
 
 
 def _draw_looks(window: Window, folder: Path, grab: Grab) -> None:
-    """Three looks over the heroes, and the demo's reference still taken apart."""
-    production = window.session.production
-    stills = sorted(folder.glob("references/look.*"))
-    if production is None or not stills:
+    """Three looks over the heroes."""
+    if window.session.production is None or not list(folder.glob("references/look.*")):
         return
     window.show_view("look")
     view = window.views.look
     for look in SHOWN_LOOKS:
         view.desk.add(look, "new look")
     view.desk.use(True)
-    view.dialogs.take_apart(stills[0], "display", True)
-    wait_until(lambda: view.desk.dissected is not None, 120)
-    settle_down(window, 60)
-    grab("look-apart.png")
     view.choose(view.desk.held[0].record.id)
     view.show_page("compare")
     wait_until(lambda: view.idle() and len(view.sheet.heads) > 2, 120)
