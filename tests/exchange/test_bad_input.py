@@ -275,3 +275,12 @@ def test_a_picture_of_one_column_asks_for_little(tmp_path: Path) -> None:
     looked = look_at(path)
     assert looked.fields["height"] == 30_000
     assert picture_of(looked.thumb).size < 1_000_000
+
+
+def test_names_of_files_are_short_and_apart() -> None:
+    from aquin.exchange.names import safe_names
+
+    names = safe_names(["Heron A", "Heron/A", "heron-a", "../../etc", "", "é" * 300, "<b>x</b>"])
+    assert names[:5] == ["Heron-A", "Heron-A-2", "heron-a-3", "etc", "unnamed"]
+    assert max(len(n.encode()) for n in names) <= 125
+    assert len({n.lower() for n in names}) == 7 and not any(set(n) & set("/<>") for n in names)

@@ -6,7 +6,7 @@ from pathlib import Path
 from aquin.colour.config import ColourConfig
 from aquin.errors import AquinError
 from aquin.exchange.monitor import write_monitor_lut
-from aquin.exchange.names import safe_name
+from aquin.exchange.names import safe_names
 from aquin.look.look import Look
 from aquin.production.plan import Chain
 
@@ -39,10 +39,11 @@ def write_luts(
         raise AquinError(f"the folder can't be made ({error.strerror})", folder, "Choose another") from error
     to = chain.screens[screen].deliverable
     out = []
-    for c in chain.cameras:
+    names = safe_names(c.camera.name for c in chain.cameras)
+    for c, name in zip(chain.cameras, names, strict=True):
         if c.card is None:
             continue
-        path = folder / f"{safe_name(c.camera.name)}-monitor.cube"
+        path = folder / f"{name}-monitor.cube"
         encoding, stops = c.card.levels.encoding, c.card.asked_stops
         off = write_monitor_lut(path, config, encoding, to.display, to.view, size, range, stops, force, look)
         out.append(Written(c.camera.name, path, off))
