@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Sequence
+from contextlib import suppress
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
@@ -73,7 +74,7 @@ class Others(QObject):
         shot: str | None = None
         seats: tuple[Seat, ...] = ()
         broken = False
-        while not over.is_set():
+        while not over.is_set() and not production.closed:
             try:
                 if shot != self._shot:
                     shot = self._shot
@@ -82,11 +83,13 @@ class Others(QObject):
                 there = tuple(production.seats())
                 if there != seats and not over.is_set():
                     seats = there
-                    self.present.emit(seats)
+                    with suppress(RuntimeError):  # the window went meanwhile
+                        self.present.emit(seats)
                 broken = False
             except AquinError as error:
                 if not broken and not over.is_set():
-                    self.told.emit(error.line())
+                    with suppress(RuntimeError):
+                        self.told.emit(error.line())
                 broken = True
             over.wait(LOOK)
 
