@@ -68,6 +68,9 @@ def run() -> NoReturn:
     except UsageError as error:
         hint = f". See: {error.ctx.command_path} --help" if error.ctx else ""
         _fail(" ".join(error.format_message().split()).rstrip(".") + hint)
+    except OSError as error:  # a name that is too long, a drive that went: no reader of ours said it
+        where = f": {error.filename}"[:200] if error.filename else ""
+        _fail(f"the system refuses it ({error.strerror or error}){where}. Check the name and the drive.")
     except KeyboardInterrupt:
         _fail("stopped")
     except BrokenPipeError:

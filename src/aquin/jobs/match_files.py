@@ -226,6 +226,8 @@ def _weights(found: Match, model: str) -> dict[str, Any]:
 
 def _colour_at(side: Side, place: tuple[float, float], clip: Clip) -> Any:
     """(3,) scene-linear mean of 7 by 7 pixels about a place."""
+    if not all(abs(v) < 1e9 for v in place):
+        raise AquinError(f"{place[0]:g},{place[1]:g} is no place", clip.source.path, "Name one in pixels")
     x, y = (round(v) for v in place)
     h, w = side.linear.shape[:2]
     if not (3 <= x < w - 3 and 3 <= y < h - 3):

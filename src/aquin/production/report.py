@@ -18,6 +18,7 @@ from typing import TYPE_CHECKING, Any
 from aquin.errors import AquinError
 from aquin.frames.timecode import frames_of
 from aquin.production.records import Camera, Record, Setup, Shot
+from aquin.reading import check_file
 
 if TYPE_CHECKING:
     from aquin.colour.config import ColourConfig
@@ -102,11 +103,12 @@ def read_sheet(path: Path) -> Sheet:
     """A CSV with commas, semicolons or tabs, in UTF-8 or Latin-1. Raises AquinError."""
     remedy = "Save it as CSV with a line of column names"
     try:
-        if path.stat().st_size > MAX_BYTES:
-            raise AquinError("the report is too large", path, "Split it")
+        check_file(path, MAX_BYTES)
         raw = path.read_bytes()
     except OSError as error:
         raise AquinError(f"the report can't be read ({error.strerror})", path, "Check the name") from error
+    except ValueError as error:
+        raise AquinError(f"the report can't be read ({error})", path, "Save it as a smaller file") from error
     if b"\0" in raw:
         raise AquinError("this is no text", path, remedy)
     try:

@@ -127,7 +127,7 @@ def audit(
 
 def journal(
     file: of.File,
-    limit: Annotated[int, typer.Option("--limit", min=1)] = 30,
+    limit: Annotated[int, typer.Option("--limit", min=1, max=10_000_000)] = 30,
     undo: Annotated[bool, typer.Option("--undo", help="Take back the last step first.")] = False,
     redo: Annotated[
         bool, typer.Option("--redo", help="Bring back the last step that was taken back.")
