@@ -2,6 +2,7 @@
 
 import json
 import os
+import shutil
 import sys
 from collections.abc import Callable
 from functools import lru_cache
@@ -34,6 +35,29 @@ from shoots import copy_of
 
 settings.register_profile("aquin", deadline=None)  # a busy machine is no failure
 settings.load_profile("aquin")
+
+
+IN_MEMORY = Path("/dev/shm")
+ROOM = 5 * 2**30
+"""Bytes that must be free there: a whole run takes one GB."""
+
+
+def pytest_configure(config: pytest.Config) -> None:
+    """Files of tests lie in memory where there is room: production files are written through to the disk each time."""
+    if (
+        config.option.basetemp is not None
+        or hasattr(config, "workerinput")
+        or not os.access(IN_MEMORY, os.W_OK)
+    ):
+        return
+    if shutil.disk_usage(IN_MEMORY).free > ROOM:
+        config.option.basetemp = str(IN_MEMORY / f"aquin-tests-{os.getpid()}")
+
+
+def pytest_unconfigure(config: pytest.Config) -> None:
+    base = str(config.option.basetemp or "")
+    if not hasattr(config, "workerinput") and base == str(IN_MEMORY / f"aquin-tests-{os.getpid()}"):
+        shutil.rmtree(base, ignore_errors=True)
 
 
 @pytest.fixture(scope="session")
