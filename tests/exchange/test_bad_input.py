@@ -284,3 +284,22 @@ def test_names_of_files_are_short_and_apart() -> None:
     assert names[:5] == ["Heron-A", "Heron-A-2", "heron-a-3", "etc", "unnamed"]
     assert max(len(n.encode()) for n in names) <= 125
     assert len({n.lower() for n in names}) == 7 and not any(set(n) & set("/<>") for n in names)
+
+
+@pytest.mark.parametrize(
+    "text",
+    [
+        "#EXTM3U\n#EXT-X-TARGETDURATION:1\n#EXTINF:1,\n../secret.mkv\n#EXT-X-ENDLIST\n",
+        "ffconcat version 1.0\nfile ../secret.mkv\n",
+        "v=0\no=- 0 0 IN IP4 127.0.0.1\ns=x\nm=video 5004 RTP/AVP 96\n",
+        '<?xml version="1.0"?><MPD xmlns="urn:mpeg:dash:schema:mpd:2011"></MPD>',
+    ],
+)
+def test_a_list_of_other_files_is_no_movie(text: str, tmp_path: Path) -> None:
+    (tmp_path / "in").mkdir()
+    _movie(tmp_path / "secret.mkv")
+    path = tmp_path / "in" / "list.mov"
+    path.write_text(text)
+    looked = look_at(path)
+    assert "it holds text, no recording" in looked.fields["trouble"] and not looked.thumb
+    assert not look_at(tmp_path / "secret.mkv").fields.get("trouble")

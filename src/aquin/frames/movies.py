@@ -5,6 +5,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from fractions import Fraction
 from pathlib import Path
+from stat import S_ISREG
 from typing import Any
 
 import av
@@ -346,9 +347,26 @@ def _signal(picture: Any) -> tuple[Signal, tuple[str, ...]]:
     ), notes
 
 
+def check_movie(path: Path) -> None:
+    """Refuse what is no recording: a pipe, and text, which may be a list of other files that FFmpeg would follow.
+    Raises OSError or ValueError.
+    """
+    if not S_ISREG(path.stat().st_mode):
+        raise ValueError("a pipe or a device is no movie")
+    with path.open("rb") as stream:
+        head = stream.read(256)
+    if head and all(9 <= byte <= 13 or byte >= 32 for byte in head) and b"\x1a" not in head:
+        raise ValueError("it holds text, no recording")
+
+
+LOCAL = {"protocol_whitelist": "file"}
+"""FFmpeg opens files, nothing on a network."""
+
+
 def _open(path: Path) -> Any:
     try:
-        container = av.open(str(path))
+        check_movie(path)
+        container = av.open(str(path), options=LOCAL)
     except (av.FFmpegError, OSError, ValueError) as error:
         raise AquinError(f"the movie can't be opened ({_text(error)})", path, _DAMAGED) from error
     for stream in container.streams.video:

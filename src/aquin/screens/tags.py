@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from aquin.errors import AquinError
+from aquin.frames.movies import LOCAL, check_movie
 from aquin.screens.light import GAMUTS, Light, hlg, pq, srgb
 
 if TYPE_CHECKING:
@@ -121,7 +122,8 @@ def read_tags(path: Path) -> FileTags:
     import av
 
     try:
-        with av.open(str(path)) as container:
+        check_movie(path)
+        with av.open(str(path), options=LOCAL) as container:
             if not container.streams.video:
                 raise AquinError("there is no picture in the file", path, "Choose a movie")
             stream = container.streams.video[0]
