@@ -90,7 +90,9 @@ def replayed(production: Production) -> str:
     for entry in reversed(production.journal(10_000_000, changes=True)):
         for table, id, before, after in entry.changes:
             there = rows[table].get(id)
-            if (before is None) != (there is None) or any((there or {})[f] != v for f, v in (before or {}).items()):
+            if (before is None) != (there is None) or any(
+                (there or {})[f] != v for f, v in (before or {}).items()
+            ):
                 return f"entry {entry.number} does not say what was there before"
             if after is None:
                 del rows[table][id]
