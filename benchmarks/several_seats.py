@@ -1,6 +1,6 @@
 """Several seats on one production: processes that change shots, settings and grades at once, undo, and are killed.
 
-    python benchmarks/several_seats.py [--seats 8] [--edits 500] [--kills] [--url postgresql://...]
+    python benchmarks/several_seats.py [--seats 8] [--edits 500] [--kills]
 
 Counts what was reported as saved and is not in the journal, numbers given twice, refused changes, and whether the
 journal, applied to nothing, makes what the tables hold. Prints one line of JSON.
@@ -39,7 +39,7 @@ def seat(where: str, name: str, edits: int, seed: int, log: str) -> None:
 
     os.environ["AQUIN_PERSON"] = name
     rng = random.Random(seed)
-    production = Production.open(Path(where)) if "://" not in where else Production.open(where)  # type: ignore[arg-type]
+    production = Production.open(Path(where))
     saved: list[int] = []
     said: Counter[str] = Counter()
     waits: list[float] = []
@@ -110,20 +110,14 @@ def main() -> None:
     ask.add_argument("--seats", type=int, default=8)
     ask.add_argument("--edits", type=int, default=500)
     ask.add_argument("--kills", action="store_true", help="kill a seat now and then; another takes its place")
-    ask.add_argument("--url", default="")
     given = ask.parse_args()
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "p.aquin"
         production = Production.create(path)
         root = Root("media", "media")
         production.change("log", root, *(Shot(root.id, f"{k}", f"{k}") for k in range(SHOTS)))
-        where = given.url or str(path)
-        if given.url:
-            from aquin.production.sharing import share
-
-            share(production, given.url)
         production.close()
-        print(json.dumps(run(where, given.seats, given.edits, given.kills)))
+        print(json.dumps(run(str(path), given.seats, given.edits, given.kills)))
 
 
 def run(where: str, seats: int, edits: int, kills: bool) -> dict[str, Any]:
@@ -155,7 +149,7 @@ def run(where: str, seats: int, edits: int, kills: bool) -> dict[str, Any]:
             medians.append(got[3])
             longest = max(longest, got[4])
     seconds = time.monotonic() - begun
-    production = Production.open(Path(where)) if "://" not in where else Production.open(where)  # type: ignore[arg-type]
+    production = Production.open(Path(where))
     entries = {e.number: e.what for e in production.journal(10_000_000)}
     lost = [n for n, what in saved.items() if entries.get(n) != what]
     places = Counter((g.layer, g.shot_id) for g in production.all(Grade))

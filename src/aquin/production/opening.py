@@ -133,7 +133,7 @@ def explain(error: Exception, path: Path, what: str) -> AquinError:
             return AquinError(
                 f"{what}: another program has the file open, and it lies in a folder of another machine",
                 path,
-                "Close it there, or share it through a server (aquin share)",
+                "Close it there, or work in a copy",
             )
         return AquinError(f"{what}: another program is writing to the file", path, "Try again in a moment")
     if "readonly" in low or "permission" in low or "unable to open" in low:

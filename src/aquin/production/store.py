@@ -99,7 +99,7 @@ class Production(Recomputable, Present):
         if kind := network(path):
             notes.append(
                 f"The file lies in a folder of another machine ({kind}), where several programs at once are not safe: "
-                "it is open for this one alone. To work together, share it through a server (aquin share)."
+                "it is open for this one alone. To work together, keep it on a drive of the machine that all work at."
             )
         keep = tempfile.TemporaryDirectory(prefix="aquin-") if sealed else None
         try:
