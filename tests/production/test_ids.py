@@ -14,8 +14,8 @@ from aquin.colour.grade import Balance
 from aquin.colour.grade import Grade as Correction
 from aquin.desk.charts.state import ChartDesk
 from aquin.production import Grade, Production, Shot
+from aquin.production.agreeing import agreed
 from aquin.production.agreement import from_repr, mark_of
-from aquin.production.cells import agreed
 from aquin.production.shoot import Shoot
 
 OLD = Path(__file__).parent / "files" / "version-2.aquin"

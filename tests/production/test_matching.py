@@ -16,7 +16,8 @@ from aquin.errors import AquinError
 from aquin.match.level import Witness
 from aquin.measure.ledger import Evidence
 from aquin.production import Camera, Grade, Production, Setup, Shot, ledgers
-from aquin.production.cells import Cell, State, agree, board, keep_tolerances, tolerances_of, without_trims
+from aquin.production.agreeing import agree
+from aquin.production.cells import Cell, State, board, keep_tolerances, tolerances_of, without_trims
 from aquin.production.grading import balance_of, held_grade, keep_grade, propagate, trim_of
 from aquin.production.heroes import (
     hero_of,

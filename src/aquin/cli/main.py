@@ -17,6 +17,7 @@ from aquin.cli.commands import (
     matching,
     plan,
     production,
+    release,
     screens,
     simulate,
     start,
@@ -34,7 +35,20 @@ app = typer.Typer(
     rich_markup_mode=None,
     help="Aquin matches the cameras of a multi-camera shoot. Without a command it opens its window.",
 )
-for family in (production, decode, plan, matching, level, continuity, look, screens, charts, start, files):
+for family in (
+    production,
+    decode,
+    plan,
+    matching,
+    level,
+    continuity,
+    look,
+    screens,
+    release,
+    charts,
+    start,
+    files,
+):
     for command in family.COMMANDS:
         app.command()(command)
 app.add_typer(simulate.app, name="simulate")

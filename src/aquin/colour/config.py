@@ -103,6 +103,20 @@ class ColourConfig:
         """The configuration as the text of a config.ocio file."""
         return str(self._config.serialize())
 
+    def files(self) -> list[tuple[str, Path]]:
+        """The files that its transforms name and where they are, those with a relative name; missing ones are left
+        out.
+        """
+        context, out = self._config.getCurrentContext(), {}
+        for src in _files_named(self._config):
+            if src in out or Path(src).is_absolute():
+                continue
+            try:
+                out[src] = Path(context.resolveFileLocation(src))
+            except ocio.Exception:
+                continue
+        return [(name, path) for name, path in out.items() if path.is_file()]
+
     def encodings(self) -> list[Encoding]:
         """All colour spaces that hold pictures (no data), in the configuration's order, production cameras first."""
         spaces = [s for s in self._config.getColorSpaces() if not s.isData()]

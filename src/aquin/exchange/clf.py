@@ -64,18 +64,18 @@ def append_steps(group: "ocio.GroupTransform", grade: Grade) -> None:
     if grade.root is not None:
         _root(group, np.asarray(grade.root, np.float64))
     if grade.zones is not None:
-        group.appendTransform(_by_channel(grade.zones.apply(np.repeat(_halves()[:, None], 3, 1))))
+        group.appendTransform(by_channel(grade.zones.apply(np.repeat(halves()[:, None], 3, 1))))
     trim = grade.trim
     step = ocio.CDLTransform(slope=trim.slope, offset=trim.offset, power=trim.power, sat=trim.saturation)
     step.setStyle(ocio.CDL_NO_CLAMP)
     group.appendTransform(step)
     if grade.curve is not None:
-        group.appendTransform(_by_channel(np.repeat(grade.curve.apply(_halves())[:, None], 3, 1)))
+        group.appendTransform(by_channel(np.repeat(grade.curve.apply(halves())[:, None], 3, 1)))
     if grade.warp is not None:
         _warp(group, grade.warp)
 
 
-def _by_channel(values: Floats) -> "ocio.Lut1DTransform":
+def by_channel(values: Floats) -> "ocio.Lut1DTransform":
     """(65536, 3): one value for each number that a half float can hold, so that nothing is clamped."""
     table = ocio.Lut1DTransform(65536, True)
     table.setData(values.astype(np.float32).ravel())
@@ -83,7 +83,7 @@ def _by_channel(values: Floats) -> "ocio.Lut1DTransform":
     return table
 
 
-def _halves() -> Float64:
+def halves() -> Float64:
     """(65536,) the numbers of half floats in the order of their bits; what is none is 0."""
     x = np.arange(65536, dtype=np.uint16).view(np.float16).astype(np.float64)
     return np.clip(np.nan_to_num(x, nan=0.0), -65504, 65504)
@@ -102,7 +102,7 @@ def _warp(group: "ocio.GroupTransform", warp: HueWarp) -> None:
     append_matrix(
         group, axes / np.array([[high - low], [1.0], [1.0]]), np.array([-low / (high - low), 0.0, 0.0])
     )
-    half = _halves()
+    half = halves()
     crowded = np.interp(half, chroma, node)
     spread = ocio.Lut1DTransform(len(half), True)
     spread.setData(np.stack([half, crowded, crowded], 1).astype(np.float32).ravel())

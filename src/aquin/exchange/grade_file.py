@@ -17,6 +17,7 @@ from aquin.colour.difference import delta_e00, lab_of_ap1
 from aquin.colour.grade import Grade
 from aquin.errors import AquinError
 from aquin.exchange import cdl_file, clf, cube
+from aquin.exchange.shaped import by_greys
 from aquin.reading import check_file, lines_of
 
 SUFFIXES = (*cdl_file.SUFFIXES, ".clf", ".cube")
@@ -116,6 +117,8 @@ SHAPED = (-0.15, 1.5)
 """ACEScct that a table before a cube spreads: from some way below black to the largest half float."""
 PICTURE = (-0.03, 1.05)
 """The same where the cube itself has to bend colours, and its points are precious: from -0.01 to 400 linear."""
+WIDER = (-0.12, 1.3)
+"""What a balance upwards needs."""
 ENTRIES = 16_385
 ENOUGH = 0.5 / 1023
 """A plain cube that is this near to the grade (99.9 % of colours as scenes have them) needs no table before it."""
@@ -124,19 +127,26 @@ ENOUGH = 0.5 / 1023
 def _write_cube(path: Path, grade: Grade, size: int, title: str, note: str, force: bool) -> None:
     """Plain where that is good enough; else with a table before the cube, where that is better."""
     own = on_acescct(grade)
-    colours = scene_like()
+    colours = np.concatenate([scene_like(), dark()])
     true = own(colours.astype(np.float64))
 
     def error(transform: Callable[[Floats], Floats], given: Floats) -> float:
         table = lut_processor(np.asarray(transform(grid(size)), np.float64), size)
         return float(np.percentile(np.abs(table(given) - true).max(axis=1), 99.9))
 
-    shaped = _shaped(grade)
-    plain = error(own, colours) if shaped is not None else 0.0
-    if shaped is None or plain <= ENOUGH or error(shaped[1], shaped[0].apply(colours)) >= plain:
+    held = _shaped(grade)
+    plain = error(own, colours)
+    if plain <= ENOUGH and held is None:
         cube.write(path, own, size, title, note, force)
-    else:
-        cube.write(path, shaped[1], size, title, note + " A 1D table goes before the cube.", force, shaped[0])
+        return
+    tried = [held] if held is not None else [by_greys(own, *PICTURE), by_greys(own, *WIDER)]
+    found = [(error(rest, table.apply(colours)), k) for k, (table, rest) in enumerate(tried)]
+    best, at = min(found)
+    if plain <= ENOUGH or best >= plain:
+        cube.write(path, own, size, title, note, force)
+        return
+    table, rest = tried[at]
+    cube.write(path, rest, size, title, note + " A 1D table goes before the cube.", force, table)
 
 
 def _shaped(grade: Grade) -> tuple[cube.Shaper, Callable[[Floats], Floats]] | None:

@@ -15,6 +15,7 @@ from aquin.files import write_text
 from aquin.frames.timecode import frames_of
 
 if TYPE_CHECKING:
+    from aquin.colour.cdl import Cdl
     from aquin.production.records import Event
 
 SUFFIXES = {".otio": "otio_json", ".edl": "cmx_3600"}
@@ -32,14 +33,17 @@ class Mark:
 
 @dataclass(frozen=True)
 class MarkedPiece:
-    """A piece of an edit, its media (path, timecode of the first frame, rate, frames), and its marks."""
+    """A piece of an edit, its media (path, timecode of the first frame, rate, frames), its marks, and the CDL of its
+    shot, which goes where the formats keep one.
+    """
 
     event: Event
     path: str
     start: str
     rate: str
     frames: int
-    marks: tuple[Mark, ...]
+    marks: tuple[Mark, ...] = ()
+    cdl: Cdl | None = None
 
 
 def write_marked(
@@ -90,6 +94,16 @@ def _number(timecode: str, rate: Fraction) -> int:
         return 0
 
 
+def _cdl(cdl: Cdl, adapter: str) -> dict[str, Any]:
+    """As the adapters keep one; a list's numbers are written out, since its readers know no exponents."""
+
+    def number(value: float) -> Any:
+        return f"{value:.6f}" if adapter == "cmx_3600" else float(value)
+
+    sop = {k: [number(v) for v in getattr(cdl, k)] for k in ("slope", "offset", "power")}
+    return {"asc_sop": sop, "asc_sat": number(cdl.saturation)}
+
+
 def _clip(piece: MarkedPiece, rate: Fraction, adapter: str) -> Any:
     import opentimelineio as otio
 
@@ -109,6 +123,8 @@ def _clip(piece: MarkedPiece, rate: Fraction, adapter: str) -> Any:
         "reel": event.reel,
         "comments": [f"{m.kind.upper()} {m.words}" for m in piece.marks],
     }
+    if piece.cdl is not None:
+        clip.metadata["cdl"] = _cdl(piece.cdl, adapter)
     if event.speed == 0:
         clip.effects.append(otio.schema.FreezeFrame())
     elif event.speed != 1:

@@ -1,5 +1,7 @@
 """Printed sheets as one list of blocks with two renderers, HTML and PDF. Names are escaped in both."""
 
+import base64
+import io
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from html import escape
@@ -45,7 +47,33 @@ class Table:
         return "strong" if row in self.strong else "faint" if row in self.faint else ""
 
 
-Block = Heading | Lines | Table
+@dataclass(frozen=True)
+class Picture:
+    """A JPEG or PNG, and what stands under it."""
+
+    data: bytes
+    words: str = ""
+    wide: float = 60.0
+    """On paper, in mm."""
+
+    @property
+    def kind_of_file(self) -> str:
+        return "png" if self.data[:4] == b"\x89PNG" else "jpeg"
+
+    @property
+    def url(self) -> str:
+        return f"data:image/{self.kind_of_file};base64,{base64.b64encode(self.data).decode()}"
+
+
+@dataclass(frozen=True)
+class Pictures:
+    """Pictures side by side; they stay together on one page."""
+
+    kind = "pictures"
+    pictures: Sequence[Picture]
+
+
+Block = Heading | Lines | Table | Pictures
 
 
 @dataclass(frozen=True)
@@ -73,6 +101,8 @@ h1 { font-size: 20px; margin: 0 } h2 { font-size: 15px; margin: 22px 0 6px } p {
 table { border-collapse: collapse; width: 100% }
 th, td { text-align: left; padding: 4px 8px; border-bottom: 1px solid #ccc; vertical-align: top }
 th { font-weight: 600; border-bottom: 2px solid #777 } td { font-variant-numeric: tabular-nums }
+.row { display: flex; flex-wrap: wrap; gap: 10px; margin: 4px 0 } figure { margin: 0 } img { display: block }
+figcaption { font-size: 12px; color: #555 }
 tr.strong td { background: #eee } tr.faint td { color: #767676 }
 @media print { body { margin: 0 } table { break-inside: avoid } }
 """
@@ -84,6 +114,9 @@ _PAGE = """<!doctype html>
 {% if block.kind == "heading" %}<h{{ block.level }}>{{ block.words }}</h{{ block.level }}>
 {% elif block.kind == "lines" and block.points %}<ul>{% for w in block.words %}<li>{{ w }}</li>{% endfor %}</ul>
 {% elif block.kind == "lines" %}{% for w in block.words %}<p>{{ w }}</p>{% endfor %}
+{% elif block.kind == "pictures" %}<div class="row">{% for p in block.pictures %}<figure>
+<img src="{{ p.url }}" alt="{{ p.words }}" width="{{ (p.wide * 4) | int }}">
+<figcaption>{{ p.words }}</figcaption></figure>{% endfor %}</div>
 {% else %}<table><tr>{% for c in block.columns %}<th>{{ c }}</th>{% endfor %}</tr>
 {% for row in block.rows %}<tr class="{{ block.name(loop.index0) }}">
 {% for cell in row %}<td>{{ cell if cell is string else cell | join(br) }}</td>{% endfor %}</tr>
@@ -135,12 +168,28 @@ def _pdf_block(block: Block, look: dict[str, Any]) -> list[Any]:
     if isinstance(block, Lines):
         mark = "- " if block.points else ""
         return [Paragraph(f"{mark}{escape(w)}", look["body"]) for w in block.words]
+    if isinstance(block, Pictures):
+        return [_pdf_pictures(block, look)]
     rows = [[Paragraph(escape(c), look["head"]) for c in block.columns]]
     rows += [[Paragraph(_broken(cell), look["small"]) for cell in row] for row in block.rows]
     rules = _rules()
     for k in block.strong:
         rules.add("BACKGROUND", (0, k + 1), (-1, k + 1), colors.HexColor("#eeeeee"))
     return [Printed(rows, [w * mm for w in block.widths], style=rules, repeatRows=1)]
+
+
+def _pdf_pictures(block: Pictures, look: dict[str, Any]) -> Any:
+    from reportlab.lib.units import mm
+    from reportlab.platypus import Image, Paragraph
+    from reportlab.platypus import Table as Printed
+
+    cells = []
+    for p in block.pictures:
+        image = Image(io.BytesIO(p.data))
+        high = p.wide * image.imageHeight / max(image.imageWidth, 1)
+        image.drawWidth, image.drawHeight = p.wide * mm, high * mm
+        cells.append([image, Paragraph(escape(p.words), look["small"])])
+    return Printed([cells], [(p.wide + 4) * mm for p in block.pictures], hAlign="LEFT")
 
 
 def _styles() -> dict[str, Any]:

@@ -18,8 +18,10 @@ _KINDS = {
 }
 
 
-def write(path: Path, rgb: Floats, force: bool = False) -> None:
-    """Write (h, w, 3): EXR in 32-bit float, TIFF and PNG in 16 bit, DPX in 10 bit. Raises AquinError."""
+def write(path: Path, rgb: Floats, force: bool = False, half: bool = False) -> None:
+    """Write (h, w, 3): EXR in 32-bit float, or in 16-bit where `half` is asked for, TIFF and PNG in 16 bit, DPX in
+    10 bit. Raises AquinError.
+    """
     kind = _KINDS.get(path.suffix.lower())
     if kind is None:
         raise AquinError("this ending names no picture format", path, f"Use one of {' '.join(_KINDS)}")
@@ -34,7 +36,7 @@ def write(path: Path, rgb: Floats, force: bool = False) -> None:
         pixels = (codes << 6) | (codes >> 4)
 
     def put(target: Path) -> None:
-        spec = oiio.ImageSpec(pixels.shape[1], pixels.shape[0], 3, kind)
+        spec = oiio.ImageSpec(pixels.shape[1], pixels.shape[0], 3, oiio.HALF if half else kind)
         if path.suffix.lower() == ".dpx":
             spec.attribute("oiio:BitsPerSample", 10)
         out = oiio.ImageOutput.create(str(target))

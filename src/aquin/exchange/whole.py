@@ -15,6 +15,7 @@ from aquin.errors import AquinError
 from aquin.exchange import clf, cube
 from aquin.exchange.grade_file import through_ocio
 from aquin.exchange.monitor import scene_colours
+from aquin.exchange.shaped import by_greys
 from aquin.files import write_safely
 from aquin.look.look import Look
 
@@ -66,18 +67,31 @@ class Proved:
     largest: float
 
 
-def write_whole(path: Path, whole: Whole, title: str, force: bool = False) -> Proved:
-    """Write .cube (65 points) or .clf and prove it. Raises AquinError."""
+def write_whole(
+    path: Path, whole: Whole, title: str, force: bool = False, size: int = SIZE, bent: bool = False
+) -> Proved:
+    """Write .cube (of `size` points; `bent`: with a table before it, which not every program reads) or .clf and prove
+    it. Raises AquinError.
+    """
     suffix = path.suffix.lower()
     if suffix == ".cube":
         note = f"{whole.encoding} to {'ACEScct' if whole.screen is None else ', '.join(whole.screen)}"
-        cube.write(path, whole, SIZE, title, note, force)
+        if bent:
+            table, rest = by_greys(whole, 0.0, 1.0)
+            cube.write(path, rest, size, title, f"{note}. A 1D table goes before the cube.", force, table)
+        else:
+            cube.write(path, whole, size, title, note, force)
     elif suffix == ".clf":
         _write_clf(path, whole, title, force)
     else:
         raise AquinError("this ending names no file for a whole chain", path, "Use .cube or .clf")
-    codes = camera_codes(whole)
-    gap = np.abs(through_ocio(path)(codes) - whole(codes)).max(axis=1) * 1023
+    return proved(path, whole, camera_codes(whole))
+
+
+def proved(path: Path, whole: Whole, codes: Floats) -> Proved:
+    """A written file over (..., 3) camera signal. Raises AquinError."""
+    flat = np.asarray(codes, np.float32).reshape(-1, 3)
+    gap = np.abs(through_ocio(path)(flat) - whole(flat)).max(axis=1) * 1023
     return Proved(float(np.percentile(gap, 99.9)), float(gap.max()))
 
 

@@ -12,7 +12,7 @@ import numpy as np
 
 from aquin.colour.grade import Grade as Correction
 from aquin.measure.ledger import MAIN, Row, axes, measure
-from aquin.production.agreement import from_repr, mark_of
+from aquin.production.agreeing import agreed
 from aquin.production.audit.run import kept_findings
 from aquin.production.beside import beside_of
 from aquin.production.grading import correction_of
@@ -153,22 +153,6 @@ def keep_tolerances(production: Production, values: Mapping[str, float]) -> Entr
     usual = {a.name: a.tolerance for a in axes()}
     own = {k: float(v) for k, v in values.items() if k in usual and v > 0 and v != usual[k]}
     return production.change("change tolerances", Option(own, id=TOLERANCES))
-
-
-def agree(production: Production, shoot: Shoot, shots: list[Shot], on: bool = True) -> Entry | None:
-    """Mark shots as agreed under the grades they have now; a later change of the grade takes the mark off."""
-    puts = [Option(mark_of(shot_grade(shoot, s)) if on else None, id=f"agreed:{s.id}") for s in shots]
-    word = "agreed" if on else "open again"
-    names = shots[0].name if len(shots) == 1 else f"{len(shots)} shots"
-    return production.change(f"{names}: {word}", *puts)
-
-
-def agreed(production: Production, shoot: Shoot, shot: Shot) -> bool:
-    """Whether somebody has agreed to the shot under the grade that it has now."""
-    held = production.option(f"agreed:{shot.id}")
-    if isinstance(held, str) and held.startswith("["):  # brought back by undo from before schema 3
-        held = from_repr(held)
-    return bool(held) and held == mark_of(shot_grade(shoot, shot))
 
 
 def open_findings(production: Production, every: bool = False) -> dict[str, list[Finding]]:

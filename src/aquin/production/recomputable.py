@@ -10,7 +10,7 @@ from typing import Any
 import sqlalchemy as sql
 
 from aquin.production.rows import chunks
-from aquin.production.tables import FINDING, MEASUREMENT
+from aquin.production.tables import FINDING, JOURNAL, MEASUREMENT
 
 
 class Recomputable:
@@ -27,6 +27,13 @@ class Recomputable:
 
     def _tell(self) -> None:
         raise NotImplementedError
+
+    @property
+    def identity(self) -> str:
+        """What a production and all its copies share: the id of their first journal entry."""
+        query = sql.select(JOURNAL.c.id).order_by(JOURNAL.c.number).limit(1)
+        with self._lock, self._errors(), self._engine.connect() as connection:
+            return str(connection.execute(query).scalar() or "")
 
     def measured(self, kind: str) -> dict[str, Any]:
         """Everything measured of a kind, by the hash of what it was measured from."""

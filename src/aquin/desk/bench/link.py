@@ -360,6 +360,7 @@ class BenchLink(QObject):
 
     def agree(self) -> str:
         """Mark the shot on the Bench as agreed, or open it again; what was done, in words. Raises AquinError."""
+        from aquin.production.agreeing import agree, agreed
         from aquin.production.shoot import Shoot
 
         production, shot, shoot = self.session.production, self.shot, self.session.shoot
@@ -367,8 +368,8 @@ class BenchLink(QObject):
             return "Only shots of the production can be marked as agreed."
         self.state.end_stroke()
         shoot = Shoot(production, self.session.config)
-        on = not cells.agreed(production, shoot, shot)
-        cells.agree(production, shoot, [shot], on)
+        on = not agreed(production, shoot, shot)
+        agree(production, shoot, [shot], on)
         return f"{shot.name} is agreed." if on else f"{shot.name} is open again."
 
     def fix(self, finding: Finding) -> None:

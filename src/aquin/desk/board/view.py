@@ -31,8 +31,9 @@ from aquin.desk.session import OfSession
 from aquin.errors import AquinError
 from aquin.jobs.light import Light, look_at_light
 from aquin.production import Setup, Shot
+from aquin.production.agreeing import agree
 from aquin.production.audit import Finding, apply_fix
-from aquin.production.cells import Cell, ShotState, State, agree, board, without_trims
+from aquin.production.cells import Cell, ShotState, State, board, without_trims
 from aquin.production.grading import propagate
 from aquin.production.heroes import make_hero, make_main, take_proposed
 from aquin.production.ledgers import measure_cells

@@ -1,0 +1,138 @@
+"""`aquin release`, `verify` and `diff`: hand the grade on, and see what became of it."""
+
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+
+from aquin.cli import options as of
+from aquin.cli.opening import opened
+from aquin.cli.output import printed, with_progress
+from aquin.errors import AquinError
+
+Folder = Annotated[Path, typer.Argument(metavar="DIR", help="A release: its folder, or its .zip.")]
+
+
+def release(
+    file: of.File,
+    out: Annotated[
+        Path | None, typer.Option("--out", help="Folder of the release; else beside the production.")
+    ] = None,
+    zip_to: Annotated[Path | None, typer.Option("--zip", help="Also write it as this .zip.")] = None,
+    only: Annotated[str, typer.Option("--only", help="all or agreed: which shots.")] = "all",
+    formats: Annotated[
+        str, typer.Option("--formats", help="Of the grades, with commas: cc,clf,cube,ready.")
+    ] = "cc,clf,cube,ready",
+    points: Annotated[int, typer.Option("--points", help="Of the ready LUTs: 33 or 65.")] = 65,
+    note: Annotated[str, typer.Option("--note", help="What is said about this release.")] = "",
+    sign: Annotated[
+        Path | None,
+        typer.Option("--sign", help="Sign it with this Ed25519 key (PEM); made where there is none."),
+    ] = None,
+    jobs: of.Jobs = None,
+    force: of.Force = False,
+    as_json: of.AsJson = False,
+) -> None:
+    """One grade that everybody has: a folder with every shot's grade in open formats, proved, versioned and listed."""
+    from aquin.cli.words.release import say_release
+    from aquin.jobs.make_release import make_release, usual_place
+    from aquin.jobs.release_contents import Wish
+    from aquin.production.settings import config_of
+
+    wish = Wish(only, tuple(f.strip() for f in formats.split(",") if f.strip()), note, sign, points)
+    with opened(file) as production:
+        config, place = config_of(production), out or usual_place(production)
+        made = with_progress(
+            "writing the release",
+            lambda tell: make_release(production, config, place, wish, zip_to, force, jobs, tell),
+        )
+    about = made.manifest.about
+    data = {
+        "version": made.manifest.version,
+        "parent": about["parent"],
+        "out": str(made.folder),
+        "zip": None if made.zip is None else str(made.zip),
+        "shots": len(made.manifest.shots),
+        "agreed": sum(any(a["now"] for a in s["agreed"]) for s in made.manifest.shots),
+        "files": len(made.manifest.files),
+        "left_out": [{"shot": name, "why": why} for name, why in made.left_out],
+        "not_in_files": [
+            {"shot": s["name"], "what": what} for s in made.manifest.shots for what in s["not_in_files"]
+        ],
+        "nearest_cdl": [
+            {"shot": s["name"], "dE00_mean": s["written"]["cdl"]["dE00_mean"]}
+            for s in made.manifest.shots
+            if not s["written"]["cdl"]["exact"]
+        ],
+        "signed_by": made.manifest.signer or None,
+    }
+    printed(data, as_json, say_release)
+    raise typer.Exit(1 if made.left_out and only == "all" else 0)
+
+
+def verify(
+    folder: Folder,
+    media: Annotated[
+        Path | None, typer.Option("--media", help="Folder in which the shots' media lie.")
+    ] = None,
+    picture: Annotated[
+        Path | None, typer.Option("--picture", help="A still or movie that somebody made: what did they do?")
+    ] = None,
+    shot: Annotated[
+        str | None, typer.Option("--shot", help="With --picture: the shot that it shows.")
+    ] = None,
+    frame: of.Frame = None,
+    timecode: of.Timecode = None,
+    picture_frame: Annotated[
+        int | None, typer.Option("--picture-frame", help="Of a movie: this frame of it.")
+    ] = None,
+    against: Annotated[
+        Path | None,
+        typer.Option("--production", help="Ask this production whether it is its newest release."),
+    ] = None,
+    as_json: of.AsJson = False,
+) -> None:
+    """Whether a release is as it was made, file by file and route by route; or what somebody did to a picture."""
+    from aquin.cli.words.release import say_told, say_verified
+
+    if picture is not None:
+        from aquin.jobs.what_did_they import what_did_they
+
+        if shot is None:
+            raise AquinError("which shot does the picture show?", picture, "Give --shot NAME")
+        found = what_did_they(folder, picture, shot, frame, timecode, media, picture_frame)
+        printed({"ok": found.exact, "picture": found.data()}, as_json, say_told)
+        raise typer.Exit(0 if found.exact else 1)
+    from aquin.jobs.verify_release import verify as work
+
+    def run(production: Any) -> Any:
+        return with_progress("verifying", lambda tell: work(folder, media, production, tell))
+
+    if against is None:
+        verified = run(None)
+    else:
+        with opened(against, read_only=True) as production:
+            verified = run(production)
+    printed(verified.data(), as_json, say_verified)
+    raise typer.Exit(0 if verified.ok else 1)
+
+
+def diff(
+    first: Annotated[Path, typer.Argument(metavar="A", help="A release or a production.")],
+    second: Annotated[Path, typer.Argument(metavar="B", help="Another one, mostly a later one.")],
+    out: Annotated[Path | None, typer.Option("--out", help="Write it with pictures: .html or .pdf.")] = None,
+    force: of.Force = False,
+    as_json: of.AsJson = False,
+) -> None:
+    """What changed between two releases or productions, shot by shot, in stops, mired, Duv and dE00."""
+    from aquin.cli.words.release import say_diff
+    from aquin.jobs.compare_releases import compare, write_compared
+
+    found = with_progress("comparing", lambda tell: compare(first, second, tell))
+    if out is not None:
+        write_compared(out, found, force)
+    printed(found.data(), as_json, say_diff)
+    raise typer.Exit(1 if found.differs else 0)
+
+
+COMMANDS = (release, verify, diff)

@@ -1,0 +1,1 @@
+"""Releases: a folder that holds one grade for everybody, in open formats, proved and comparable."""

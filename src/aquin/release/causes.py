@@ -1,0 +1,354 @@
+"""What somebody did to a picture: each likely mistake is made again, alone and in pairs, and what is left between it
+and their picture says how well it explains what is seen.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+
+from aquin.arrays import Float32, Float64, Floats
+from aquin.colour import acescct
+from aquin.colour.cdl import LUMA, Cdl
+from aquin.colour.difference import delta_e00
+from aquin.colour.grade import Balance, Grade
+from aquin.look.look import Look
+from aquin.measure.display import lab_of_display
+from aquin.screens.light import srgb, srgb_signal
+from aquin.screens.players import READINGS, with_matrix
+
+if TYPE_CHECKING:
+    from aquin.colour.config import ColourConfig
+
+FLOOR = 0.12
+"""CIEDE2000 (root of mean square) below which nothing is told apart: codes of 8 bit, compression."""
+EXACT = 0.0
+ONE, ONE_OF_MANY, TWO = 0.35, 0.5, 1.1
+"""By how much the logarithm of what is left must fall for one cause, for one found among many, and for two."""
+SAME = 1.0
+"""CIEDE2000 (root of mean square) up to which a picture counts as the expected one where nothing explains the rest."""
+STRENGTHS = np.linspace(0.0, 1.5, 31)
+FEW = 1_500
+"""Pixels that pairs of causes are tried on first."""
+KEPT = 12
+"""Pairs that are then tried on all."""
+
+
+@dataclass(frozen=True)
+class Chain:
+    """How a shot must be shown: its camera's signal, (n, 3), through encoding, grade and look to a screen. `gamma`: the
+    power that the screen's deliverable is graded for; 0: sRGB's curve.
+    """
+
+    config: ColourConfig
+    encoding: str
+    grade: Grade
+    look: Look | None
+    screen: tuple[str, str]
+    cdl: Cdl
+    cdl_exact: bool = True
+    gamma: float = 2.4
+
+    def linear(self, codes: Floats) -> Float32:
+        return self.config.to_linear(self.encoding)(np.asarray(codes, np.float32))
+
+    def shown(self, log: Floats) -> Float32:
+        """ACEScct with its look to the screen's signal."""
+        if self.look is not None:
+            log = self.look.apply(np.asarray(log, np.float32))
+        return self.view(np.asarray(acescct.decode(np.asarray(log, np.float32)), np.float32))
+
+    def view(self, linear: Floats) -> Float32:
+        return np.clip(self.config.view(*self.screen)(np.asarray(linear, np.float32)), 0, 1)
+
+    def __call__(self, codes: Floats) -> Float32:
+        return self.shown(self.grade.apply_linear(self.linear(codes)))
+
+
+@dataclass(frozen=True)
+class Other:
+    """Another shot or camera whose settings may have been taken: its name, and its grade or its encoding."""
+
+    name: str
+    grade: Grade | None = None
+    encoding: str = ""
+
+
+Signal = Callable[[Floats], Floats]
+
+
+@dataclass(frozen=True)
+class Cause:
+    """One thing that may have been done. `make`: camera signal, (n, 3), to the signal that it gives, for what is done
+    in the chain; `after`: the right signal to the one that is seen, for what is done to the finished picture.
+    """
+
+    id: str
+    words: str
+    cost: float = ONE
+    make: Signal | None = None
+    after: Signal | None = None
+
+
+@dataclass(frozen=True)
+class Explained:
+    """`left`: mean CIEDE2000 that is left; `explains`: the share of the difference that is explained, 0 to 1."""
+
+    causes: tuple[Cause, ...]
+    left: float
+    explains: float
+    score: float
+
+    @property
+    def id(self) -> str:
+        return "+".join(c.id for c in self.causes)
+
+    @property
+    def words(self) -> str:
+        return " and ".join(c.words for c in self.causes)
+
+    def data(self) -> dict[str, Any]:
+        return {
+            "cause": self.id,
+            "words": self.words,
+            "explains": round(self.explains, 3),
+            "left": round(self.left, 3),
+        }
+
+
+def in_the_chain(chain: Chain, others: Sequence[Other]) -> list[Cause]:
+    """What may have been done between the camera's signal and the screen; what would change nothing is left out."""
+    return [*_looks(chain), *_grades(chain), *_cdls(chain), *_clamps(chain), *_others(chain, others)]
+
+
+def _with(chain: Chain, **changes: Any) -> Signal:
+    return replace(chain, **changes)
+
+
+def _looks(chain: Chain) -> Iterator[Cause]:
+    look = chain.look
+    if look is None or look.neutral or not look.strength:
+        return
+    yield Cause("look-missing", f"the look {look.name} is missing", ONE, _with(chain, look=None))
+
+    def twice(codes: Floats) -> Floats:
+        log = np.asarray(chain.grade.apply_linear(chain.linear(codes)), np.float32)
+        return chain.shown(look.apply(log))
+
+    yield Cause("look-twice", f"the look {look.name} is on twice", ONE, twice)
+
+
+def strength(chain: Chain, share: float) -> Cause:
+    """The look at another strength, which may be beyond all of it."""
+    look = chain.look
+    assert look is not None
+    full = replace(look, strength=1.0)
+
+    def made(codes: Floats) -> Floats:
+        log = np.asarray(chain.grade.apply_linear(chain.linear(codes)), np.float32)
+        worn = log + np.float32(share) * (np.asarray(full.apply(log), np.float32) - log)
+        return chain.view(np.asarray(acescct.decode(worn), np.float32))
+
+    said = f"the look {look.name} is at {100 * share:.0f} % instead of {100 * look.strength:.0f} %"
+    return Cause("look-strength", said, ONE_OF_MANY, made)
+
+
+def _grades(chain: Chain) -> Iterator[Cause]:
+    grade = chain.grade
+    if grade == Grade():
+        return
+    rest = replace(grade, balance=Balance())
+    if grade.balance != Balance():
+        yield Cause("balance-missing", "exposure and white are missing", ONE, _with(chain, grade=rest))
+    if rest != Grade():
+        alone = Grade(balance=grade.balance)
+        yield Cause("trim-missing", "all but exposure and white is missing", ONE, _with(chain, grade=alone))
+        if grade.balance != Balance():
+            yield Cause("grade-missing", "the whole grade is missing", ONE, _with(chain, grade=Grade()))
+    if grade.trim.saturation != 1:
+        plain = replace(grade, trim=replace(grade.trim, saturation=1.0))
+        yield Cause("saturation-missing", "the saturation is left out", ONE, _with(chain, grade=plain))
+
+
+def _cdls(chain: Chain) -> Iterator[Cause]:
+    cdl = chain.cdl
+    if cdl.neutral:
+        return
+
+    def of_codes(codes: Floats) -> Floats:
+        return chain.shown(acescct.encode(chain.linear(cdl.apply(np.asarray(codes, np.float32)))))
+
+    def of_linear(codes: Floats) -> Floats:
+        return chain.shown(acescct.encode(np.asarray(cdl.apply(chain.linear(codes)), np.float32)))
+
+    def of_screen(codes: Floats) -> Floats:
+        return np.clip(cdl.apply(chain.shown(acescct.encode(chain.linear(codes)))), 0, 1)
+
+    def turned(codes: Floats) -> Floats:
+        log = acescct.encode(chain.linear(codes))
+        return chain.shown(replace(cdl, saturation=1.0).apply(_saturated(log, cdl.saturation)))
+
+    def nearest(codes: Floats) -> Floats:
+        return chain.shown(cdl.apply(acescct.encode(chain.linear(codes))))
+
+    yield Cause("cdl-space", "the CDL was used on the camera's signal", ONE, of_codes)
+    yield Cause("cdl-space", "the CDL was used on scene-linear", ONE, of_linear)
+    yield Cause("cdl-space", "the CDL was used on the finished picture", ONE, of_screen)
+    if cdl.saturation != 1 and replace(cdl, saturation=1.0) != Cdl():
+        yield Cause(
+            "cdl-space", "the CDL's saturation was done before its slope, offset and power", ONE, turned
+        )
+    if not chain.cdl_exact:
+        yield Cause("cdl-nearest", "the CDL was used, which is only the nearest one", ONE, nearest)
+
+
+def _saturated(log: Floats, saturation: float) -> Floats:
+    luma = (log @ np.asarray(LUMA, log.dtype))[..., None]
+    return np.asarray(luma + log.dtype.type(saturation) * (log - luma))
+
+
+def _clamps(chain: Chain) -> Iterator[Cause]:
+    def scene(codes: Floats) -> Floats:
+        linear = np.asarray(acescct.decode(np.asarray(chain.grade.apply_linear(chain.linear(codes)))))
+        return chain.shown(acescct.encode(np.asarray(np.clip(linear, 0, 1), np.float32)))
+
+    def before(codes: Floats) -> Floats:
+        return chain.shown(chain.grade.apply_linear(np.clip(chain.linear(codes), 0, 1)))
+
+    yield Cause("clamped", "scene-linear was clamped to 1 after the grade", ONE, scene)
+    yield Cause("clamped", "scene-linear was clamped to 1 before the grade", ONE, before)
+
+
+def _others(chain: Chain, others: Sequence[Other]) -> Iterator[Cause]:
+    for other in others:
+        if other.encoding and other.encoding != chain.encoding:
+            made = _with(chain, encoding=other.encoding)
+            yield Cause("other-camera", f"it was read as {other.encoding}", ONE_OF_MANY, made)
+        if other.grade is not None and other.grade != chain.grade:
+            made = _with(chain, grade=other.grade)
+            yield Cause("other-shot", f"it has the grade of {other.name}", ONE_OF_MANY, made)
+
+
+def to_the_picture(gamma: float = 2.4) -> list[Cause]:
+    """What may have been done to the finished signal. `gamma`: what it was graded for; 0: sRGB's curve."""
+    found: list[Cause] = []
+    for power, id in ((2.2, "gamma-2.2"), (2.4, "gamma-2.4"), (0.0, "gamma-srgb")):
+        if power == gamma:
+            continue
+        name = "the sRGB curve" if not power else f"gamma {power:g}"
+        found.append(Cause(id, f"it was shown with {name}", ONE, None, _gamma(power, gamma)))
+        found.append(Cause(id, f"it was converted for {name}", ONE, None, _gamma(gamma, power)))
+    for reading in READINGS:
+        if reading.id in ("gamma-2.2", "gamma-srgb"):
+            continue
+        found.append(Cause(reading.id, reading.name, ONE, None, reading.apply))
+    back = with_matrix("bt601", "bt709")
+    found.append(Cause("matrix", "BT.601 read with the matrix of BT.709", ONE, None, back))
+    return found
+
+
+def _gamma(read: float, own: float) -> Signal:
+    """A signal for one curve as it looks when it is read with another, as a signal of the first. 0: sRGB's curve."""
+
+    def changed(signal: Floats) -> Floats:
+        kept = np.clip(np.asarray(signal, np.float64), 0, 1)
+        light = srgb(kept) if not read else kept**read
+        return np.asarray(srgb_signal(light) if not own else light ** (1 / own))
+
+    return changed
+
+
+class Trial:
+    """Their picture against hypotheses, over the same pixels: `codes` of the camera, `seen` of theirs, (n, 3) both."""
+
+    def __init__(self, chain: Chain, codes: Floats, seen: Floats) -> None:
+        self.chain = chain
+        self.codes = np.asarray(codes, np.float32)
+        self.seen = lab_of_display(np.clip(np.asarray(seen, np.float32), 0, 1))
+        self.right = np.asarray(chain(self.codes), np.float64)
+        self.first = np.sqrt(np.mean(self._off(self.right) ** 2))
+        self.mean = float(self._off(self.right).mean())
+
+    def _off(self, signal: Floats, few: slice = slice(None)) -> Float64:
+        made = lab_of_display(np.clip(np.asarray(signal, np.float32), 0, 1))
+        return np.asarray(delta_e00(made, self.seen[few]), np.float64)
+
+    def explained(self, causes: tuple[Cause, ...], signal: Floats, few: slice = slice(None)) -> Explained:
+        """How well a signal explains what is seen, at what its causes cost."""
+        off = self._off(signal, few)
+        cost = max((c.cost for c in causes), default=EXACT) + (TWO if len(causes) > 1 else 0.0)
+        score = float(np.log(np.mean(off**2) + FLOOR**2)) + cost
+        share = 1 - float(off.mean()) / max(self.mean, 1e-9)
+        return Explained(causes, float(off.mean()), float(np.clip(share, 0, 1)), score)
+
+    def rank(self, others: Sequence[Other]) -> list[Explained]:
+        """The likeliest first: what is expected, each cause, and pairs of what is done in the chain and to the
+        picture.
+        """
+        exact = Cause("exact", "it is as it must be", EXACT)
+        inner, outer = in_the_chain(self.chain, others), to_the_picture(self.chain.gamma)
+        made = {k: np.asarray(self._made(c), np.float64) for k, c in enumerate(inner)}
+        inner += self._strengths(made, len(inner))
+        found = [self.explained((exact,), self.right)]
+        found += [self.explained((c,), made[k]) for k, c in enumerate(inner)]
+        found += [self.explained((c,), self._after(c, self.right)) for c in outer]
+        found += self._pairs(inner, outer, made)
+        return _one_of_each(sorted(found, key=lambda e: e.score))
+
+    def _made(self, cause: Cause) -> Floats:
+        assert cause.make is not None
+        return cause.make(self.codes)
+
+    @staticmethod
+    def _after(cause: Cause, signal: Floats) -> Floats:
+        assert cause.after is not None
+        return cause.after(signal)
+
+    def _strengths(self, made: dict[int, Float64], at: int) -> list[Cause]:
+        look = self.chain.look
+        if look is None or look.neutral or not look.strength:
+            return []
+        tried = [
+            strength(self.chain, float(s)) for s in STRENGTHS if abs(s - look.strength) > 0.04 and s > 0.04
+        ]
+        few = slice(0, FEW)
+        best = min(
+            tried,
+            key=lambda c: float(np.mean(self._off(c.make(self.codes[few]), few) ** 2)),  # type: ignore[misc]
+        )
+        made[at] = np.asarray(self._made(best), np.float64)
+        return [best]
+
+    def _pairs(self, inner: list[Cause], outer: list[Cause], made: dict[int, Float64]) -> list[Explained]:
+        """Something in the chain with something done to the picture, and a missing look with something else."""
+        few = slice(0, FEW)
+        tried = [
+            (self.explained((a, b), self._after(b, made[k][few]), few).score, (a, b), k)
+            for k, a in enumerate(inner)
+            for b in outer
+        ]
+        bare = replace(self.chain, look=None)
+        missing = next((c for c in inner if c.id == "look-missing"), None)
+        if missing is not None:
+            for c in (*_grades(bare), *_cdls(bare)):
+                assert c.make is not None
+                tried.append(
+                    (self.explained((missing, c), c.make(self.codes[few]), few).score, (missing, c), -1)
+                )
+        tried.sort(key=lambda t: t[0])
+        out = []
+        for _, (a, b), k in tried[:KEPT]:
+            signal = self._made(b) if k < 0 else self._after(b, made[k])
+            out.append(self.explained((a, b), signal))
+        return out
+
+
+def _one_of_each(found: list[Explained]) -> list[Explained]:
+    """The best of each id."""
+    best: dict[str, Explained] = {}
+    for e in found:
+        best.setdefault(e.id, e)
+    return list(best.values())
