@@ -107,6 +107,7 @@ def bind_views(
         "look.next": lambda: views.look.step(1),
     }
     runs |= _of_continuity(views, within) | _of_screens(views, within)
+    runs |= _of_release(views, within)
     for id, run in runs.items():
         commands.bind(id, run)
 
@@ -152,4 +153,19 @@ def _of_screens(views: Views, within: Callable[[str, Callable[[], object]], obje
         "screens.look": lambda: views.screens.session.toggle_look(),
         "screens.worst": lambda: within("screens", views.screens.measure_worst),
         "screens.file": lambda: within("screens", views.screens.ask_file),
+    }
+
+
+def _of_release(views: Views, within: Callable[[str, Callable[[], object]], object]) -> Runs:
+    return {
+        "release.make": lambda: within("release", views.release.doings.ask_release),
+        "release.open": lambda: within("release", views.release.doings.ask_open),
+        "release.verify": lambda: within("release", views.release.doings.verify),
+        "release.media": lambda: within("release", views.release.doings.ask_media),
+        "release.picture": lambda: within("release", views.release.doings.ask_picture),
+        "release.compare": lambda: within("release", views.release.doings.compare),
+        "release.other": lambda: within("release", views.release.doings.ask_compare),
+        "release.page": lambda: views.release.next_page(),
+        "release.previous": lambda: views.release.step(-1),
+        "release.next": lambda: views.release.step(1),
     }

@@ -9,7 +9,7 @@ from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import QPushButton, QWidget
 
-VIEWS = ("plan", "shots", "charts", "board", "bench", "continuity", "look", "screens")
+VIEWS = ("plan", "shots", "charts", "board", "bench", "continuity", "look", "screens", "release")
 
 
 @dataclass(frozen=True)
@@ -45,6 +45,7 @@ TABLE: tuple[Command, ...] = (
     Command("app.continuity", "Continuity", ("6",), "Does the cut hold together?"),
     Command("app.look", "Look", ("7",), "One look over everything: from a reference, at a strength"),
     Command("app.screens", "Screens", ("8",), "This screen, other screens, and wrong tags"),
+    Command("app.release", "Release", ("9",), "Hand the grade on; see what became of it"),
     Command("app.undo", "Undo", ("Ctrl+Z",), "Take back the last decision, wherever it was made"),
     Command("app.redo", "Redo", ("Ctrl+Y", "Ctrl+Shift+Z"), "Make the decision again that was taken back"),
     Command("app.find", "Find a command", ("Ctrl+K",), "Type some words of what you want to do"),
@@ -311,6 +312,27 @@ TABLE: tuple[Command, ...] = (
     Command(
         "screens.file", "Tags of a movie …", ("Ctrl+O",), "Read a delivered movie: what players make of it"
     ),
+    Command(
+        "release.make",
+        "Release …",
+        ("Ctrl+Return",),
+        "Write one grade that everybody has, whole or not at all",
+    ),
+    Command("release.open", "Open a release …", ("Ctrl+Shift+O",), "A folder or .zip from here or elsewhere"),
+    Command("release.verify", "Verify", ("V",), "Every file, and the check frames again by every route"),
+    Command("release.media", "Media of the release …", (), "Where they lie, for a release from elsewhere"),
+    Command(
+        "release.picture", "What did they do? …", ("Ctrl+O",), "A picture from elsewhere that looks wrong"
+    ),
+    Command(
+        "release.compare", "What changed since", ("D",), "The release beside the production as it is now"
+    ),
+    Command(
+        "release.other", "Compare with another release …", (), "The open one beside a later or earlier one"
+    ),
+    Command("release.page", "Next page", ("C",), "What goes out, verify, what did they do, what changed"),
+    Command("release.previous", "Previous row or shot", (",",)),
+    Command("release.next", "Next row or shot", (".",)),
 )
 BY_ID = {c.id: c for c in TABLE}
 TITLES = {"app": "Everywhere", "file": "Productions"} | {v: v.capitalize() for v in VIEWS}

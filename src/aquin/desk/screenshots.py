@@ -44,6 +44,7 @@ def is_idle(window: Window) -> bool:
         and ("look" not in there or window.views.look.idle())
         and ("continuity" not in there or window.views.continuity.idle())
         and ("screens" not in there or window.views.screens.idle())
+        and ("release" not in there or window.views.release.idle())
         and not jobs.titles
         and not jobs.running("solve skin")
     )

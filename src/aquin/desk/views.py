@@ -18,11 +18,12 @@ if TYPE_CHECKING:
     from aquin.desk.kit.jobs import Jobs
     from aquin.desk.look.view import LookView
     from aquin.desk.plan.view import PlanView
+    from aquin.desk.release.view import ReleaseView
     from aquin.desk.screens.view import ScreensView
     from aquin.desk.session import Session
     from aquin.desk.shots.view import ShotsView
 
-NAMES = ("shots", "board", "charts", "plan", "continuity", "look", "screens")
+NAMES = ("shots", "board", "charts", "plan", "continuity", "look", "screens", "release")
 """In the order in which they are most likely needed."""
 FURNISH_MS = 20
 
@@ -68,6 +69,10 @@ class Views(QObject):
     def screens(self) -> ScreensView:
         return cast("ScreensView", self["screens"])
 
+    @property
+    def release(self) -> ReleaseView:
+        return cast("ReleaseView", self["release"])
+
     def __getitem__(self, name: str) -> QWidget:
         if name not in self.there:
             view = self._make(name)
@@ -110,9 +115,9 @@ class Views(QObject):
             self.shots.finish()
         if "board" in self.there:
             self.board.finish()
-        for name in ("look", "continuity", "screens"):
+        for name in ("look", "continuity", "screens", "release"):
             if name in self.there:
-                cast("LookView | ContinuityView | ScreensView", self.there[name]).finish()
+                cast("LookView | ContinuityView | ScreensView | ReleaseView", self.there[name]).finish()
 
     @staticmethod
     def splitters(views: Mapping[str, QWidget]) -> dict[str, QSplitter]:
@@ -122,7 +127,9 @@ class Views(QObject):
 
     def _make(
         self, name: str
-    ) -> ShotsView | BoardView | ChartsView | PlanView | LookView | ContinuityView | ScreensView:
+    ) -> (
+        ShotsView | BoardView | ChartsView | PlanView | LookView | ContinuityView | ScreensView | ReleaseView
+    ):
         if name == "shots":
             from aquin.desk.shots.view import ShotsView
 
@@ -147,6 +154,10 @@ class Views(QObject):
             from aquin.desk.screens.view import ScreensView
 
             return ScreensView(self.session, self.jobs)
+        if name == "release":
+            from aquin.desk.release.view import ReleaseView
+
+            return ReleaseView(self.session, self.jobs)
         from aquin.desk.plan.view import PlanView
 
         return PlanView(self.session, self.jobs)

@@ -67,10 +67,11 @@ class Picture:
 
 @dataclass(frozen=True)
 class Pictures:
-    """Pictures side by side; they stay together on one page."""
+    """Pictures side by side, with lines beside them; they stay together on one page."""
 
     kind = "pictures"
     pictures: Sequence[Picture]
+    beside: Sequence[str] = ()
 
 
 Block = Heading | Lines | Table | Pictures
@@ -116,7 +117,9 @@ _PAGE = """<!doctype html>
 {% elif block.kind == "lines" %}{% for w in block.words %}<p>{{ w }}</p>{% endfor %}
 {% elif block.kind == "pictures" %}<div class="row">{% for p in block.pictures %}<figure>
 <img src="{{ p.url }}" alt="{{ p.words }}" width="{{ (p.wide * 4) | int }}">
-<figcaption>{{ p.words }}</figcaption></figure>{% endfor %}</div>
+<figcaption>{{ p.words }}</figcaption></figure>{% endfor %}
+{% if block.beside %}<div>{% for w in block.beside %}<p>{{ w }}</p>{% endfor %}</div>
+{% endif %}</div>
 {% else %}<table><tr>{% for c in block.columns %}<th>{{ c }}</th>{% endfor %}</tr>
 {% for row in block.rows %}<tr class="{{ block.name(loop.index0) }}">
 {% for cell in row %}<td>{{ cell if cell is string else cell | join(br) }}</td>{% endfor %}</tr>
@@ -138,6 +141,10 @@ def html(paper: Paper) -> str:
 # print
 
 
+MOST_TOGETHER = 14
+"""Rows of a table, or blocks, that are kept on one page."""
+
+
 def _broken(cell: Cell) -> str:
     return escape(cell) if isinstance(cell, str) else "<br/>".join(escape(line) for line in cell)
 
@@ -149,9 +156,14 @@ def _pdf(path: Path, paper: Paper) -> None:
     story: list[Any] = []
     part: list[Any] = []
     for block in paper.blocks:
-        if isinstance(block, Heading) and part:  # what stands under one heading stays together where it can
-            story.append(KeepTogether(part))
+        if (isinstance(block, Heading) or len(part) > MOST_TOGETHER) and part:
+            story.append(KeepTogether(part))  # what stands under one heading stays together where it can
             part = []
+        if isinstance(block, Table) and len(block.rows) > MOST_TOGETHER:
+            story += part
+            part = []
+            story += _pdf_block(block, look)
+            continue
         part += _pdf_block(block, look)
     story.append(KeepTogether(part))
     _build(path, story, paper.title)
@@ -189,7 +201,11 @@ def _pdf_pictures(block: Pictures, look: dict[str, Any]) -> Any:
         high = p.wide * image.imageHeight / max(image.imageWidth, 1)
         image.drawWidth, image.drawHeight = p.wide * mm, high * mm
         cells.append([image, Paragraph(escape(p.words), look["small"])])
-    return Printed([cells], [(p.wide + 4) * mm for p in block.pictures], hAlign="LEFT")
+    widths = [(p.wide + 4) * mm for p in block.pictures]
+    if block.beside:
+        cells.append([Paragraph(escape(w), look["small"]) for w in block.beside])
+        widths.append(max(264 * mm - sum(widths), 40 * mm))
+    return Printed([cells], widths, hAlign="LEFT", style=[("VALIGN", (0, 0), (-1, -1), "TOP")])
 
 
 def _styles() -> dict[str, Any]:

@@ -85,6 +85,7 @@ def make_release(
             "the file exists already", zip_to, "Choose another name, or overwrite it with --force"
         )
     key = None if wish.key is None else key_at(wish.key)
+    out = out.absolute()
     with _stage(out) as stage:
         contents = contents_of(production, config, wish, stage)
         contents, written, pictures = _write_shots(contents, jobs, part(tell, 0.02, 0.86))
@@ -354,6 +355,7 @@ def _put_there(
 def _remember(production: Production, out: Path, manifest: Manifest) -> None:
     """In the production."""
     seal = json.loads((out / MANIFEST).read_text(encoding="utf-8"))["seal"]
+    base = production.path.parent
     said = {
         "version": manifest.version,
         "seal": seal,
@@ -361,9 +363,17 @@ def _remember(production: Production, out: Path, manifest: Manifest) -> None:
         "who": manifest.about["who"],
         "shots": len(manifest.shots),
         "note": manifest.about["note"],
+        "beside": str(out.relative_to(base)) if out.is_relative_to(base) else "",
     }
     production.change(f"release {manifest.version}", Option([*releases_of(production), said], id=RELEASES))
     production.keep_measured(FILES, {seal: {f.name: f.sha256 for f in manifest.files}})
+
+
+def place_of(production: Production, release: Mapping[str, Any]) -> Path | None:
+    """Where a release lies, if it is still where it was written, beside the production."""
+    beside = str(release.get("beside") or "")
+    folder = production.path.parent / beside
+    return folder if beside and (folder / MANIFEST).is_file() else None
 
 
 def usual_place(production: Production) -> Path:

@@ -76,7 +76,7 @@ def contents_of(production: Production, config: ColourConfig, wish: Wish, folder
     shots = [s for s in production.all(Shot) if s.kind == "shot"]
     states = states_of(board(production, config))
     for shot, stem in zip(shots, safe_names(s.name for s in shots), strict=True):
-        why = _why_not(shoot, shot, wish)
+        why = why_not(shoot, shot, wish)
         if why:
             left.append((shot.name, why))
             continue
@@ -129,7 +129,7 @@ def _held_of(production: Production, config: ColourConfig, look: Look) -> Held |
     return next((h for h in looks_of(production, config) if h.look == look), None)
 
 
-def _why_not(shoot: Shoot, shot: Shot, wish: Wish) -> str:
+def why_not(shoot: Shoot, shot: Shot, wish: Wish) -> str:
     if shot.trouble:
         return shot.trouble
     if wish.only == "agreed" and not any(a.now for a in agreements(shoot.production, shoot, shot)):

@@ -62,29 +62,35 @@ def paper_of(manifest: Manifest, pictures: Jpegs, left_out: Sequence[tuple[str, 
             Heading("Not in this release"),
             Lines([f"{n}: {why}." for n, why in left_out], points=True),
         ]
-    blocks += [Heading("Before and after")]
-    for shot in _pictured(manifest):
+    for k, shot in enumerate(_pictured(manifest)):
         if shot["id"] not in pictures:
             continue
         both = pictures[shot["id"]]
-        words = f"{shot['name']} ({shot['camera']}, {shot['setup']})"
-        pair = [
-            Picture(both["before"], f"{words}: as filmed"),
-            Picture(
-                both["after"], f"{minus(grade_words(shot))}" + (f"; {shot['look']}" if shot["look"] else "")
-            ),
-        ]
-        blocks.append(Pictures(pair))
+        pair = [Picture(both["before"], "as filmed"), Picture(both["after"], "released")]
+        if k == 0:
+            blocks.append(Heading("Shot by shot"))
+        blocks.append(Pictures(pair, _card(shot)))
     return Paper(title_of(manifest), blocks)
 
 
 NOTE = (
-    "What the whole grade does to grey: exposure in stops, white in mired (+ is warmer), thousandths of Duv (+ is "
-    "greener); and to saturation. Off its hero: what is left, in the ledger's units, where it was measured. CDL: exact, "
-    "or the nearest one and how far it is off on the check frame (mean dE00)."
+    "The grade is what all of it together does to grey: exposure in stops, white in mired (+ is warmer) and "
+    "thousandths of Duv (+ is greener), and to saturation. CDL: exact, or the nearest one and how far it is off on the "
+    "check frame (mean dE00)."
 )
-SHOT_COLUMNS = ("shot", "camera", "setup", "the grade", "off its hero", "state", "agreed", "CDL")
-SHOT_WIDTHS = (32, 22, 34, 50, 50, 22, 34, 22)
+SHOT_COLUMNS = (
+    "shot",
+    "camera",
+    "setup",
+    "exposure",
+    "warmth",
+    "tint",
+    "saturation",
+    "state",
+    "agreed",
+    "CDL",
+)
+SHOT_WIDTHS = (32, 24, 34, 22, 24, 22, 22, 24, 40, 24)
 
 
 def _summary(manifest: Manifest) -> str:
@@ -113,33 +119,46 @@ def _screens(about: Mapping[str, Any]) -> list[str]:
 def grade_words(shot: Mapping[str, Any]) -> str:
     """What a grade does, in a line."""
     return (
-        f"{shot['stops']:+.2f} st, {shot['mired']:+.0f} mired, {shot['duv']:+.1f} Duv, "
+        f"{shot['stops'] + 0:+.2f} st, {round(shot['mired']) + 0:+d} mired, {round(shot['duv'], 1) + 0:+.1f} Duv, "
         f"saturation {shot['saturation']:.2f}"
     )
 
 
 def _shot_row(shot: Mapping[str, Any]) -> list[Any]:
-    left = {r["axis"]: r for r in shot["ledger"]}
-    said = []
-    for axis in AXES:
-        row = left.get(axis)
-        if row is not None and row["after"] is not None:
-            unit = {"stop": "st", "ratio": "", "degree": "°"}.get(row["unit"], row["unit"])
-            said.append(
-                minus(f"{axis} {row['after']:+.2f} {unit}".rstrip()) + ("" if row["within"] else " !")
-            )
-    agreed = [f"{a['who']} {a['at'][:10]}" + ("" if a["now"] else " (earlier)") for a in shot["agreed"]]
-    cdl = shot["written"]["cdl"]
     return [
         shot["name"],
         shot["camera"],
         shot["setup"],
-        minus(grade_words(shot)),
-        said or "-",
+        minus(f"{shot['stops']:+.2f} st"),
+        minus(f"{round(shot['mired']) + 0:+d} mired"),
+        minus(f"{shot['duv']:+.1f} Duv"),
+        f"{shot['saturation']:.2f}",
         shot["state"],
-        agreed or "-",
-        _cdl_words(cdl),
+        _agreed(shot) or "-",
+        _cdl_words(shot["written"]["cdl"]),
     ]
+
+
+def _agreed(shot: Mapping[str, Any]) -> list[str]:
+    return [
+        f"{a['who']} {a['at'][:10]}" + ("" if a["now"] else " (to an earlier grade)") for a in shot["agreed"]
+    ]
+
+
+def _card(shot: Mapping[str, Any]) -> list[str]:
+    """What stands beside a shot's pictures."""
+    lines = [f"{shot['name']}, {shot['camera']}, {shot['setup']}", minus(grade_words(shot))]
+    if shot["look"]:
+        lines.append(f"look: {shot['look']}")
+    lines.append("it is the hero" if shot["state"] == "hero" else f"beside its hero: {shot['state']}")
+    for row in shot["ledger"]:
+        if row["axis"] in AXES and row["after"] is not None:
+            before = "" if row["before"] is None else f"{row['before']:+.2f} -> "
+            unit = {"stop": "st", "ratio": "", "degree": "°"}.get(row["unit"], row["unit"])
+            doubt = "" if row["doubt"] is None else f" ± {row['doubt']:.2f}"
+            said = "" if row["within"] else ", off" if abs(row["after"]) > row["tolerance"] else ", in doubt"
+            lines.append(minus(f"{row['axis']} {before}{row['after']:+.2f}{doubt} {unit}".rstrip()) + said)
+    return lines
 
 
 def _cdl_words(cdl: Mapping[str, Any]) -> str:

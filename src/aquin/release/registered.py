@@ -19,6 +19,8 @@ MOVED = 0.5
 """Pixels of `WIDE` from which a picture counts as shifted, at its worst corner."""
 BETTER = 0.001
 """By how much the correlation must rise for a shift to be believed."""
+SIMPLER = 0.002
+"""Correlation that a shift alone may lose against one with a scale."""
 LEAST = 0.5
 """Correlation below which two pictures are not of the same frame."""
 BINS, EACH = 14, 450
@@ -102,9 +104,30 @@ def _alike(a: Any, b: Any, where: np.ndarray | None = None) -> float:
 
 
 def _found(a: Any, b: Any) -> Float32 | None:
-    """The affine move from `a`'s places to `b`'s, coarse to fine; None where none that only shifts and scales is
-    found.
+    """The move from `a`'s places to `b`'s, coarse to fine: a shift where that is as good, else a shift and a scale;
+    None where neither is found.
     """
+    import cv2
+
+    found: list[tuple[float, Float32]] = []
+    for kind in (cv2.MOTION_TRANSLATION, cv2.MOTION_AFFINE):
+        turn = _by(a, b, kind)
+        if turn is None:
+            continue
+        slant = max(abs(float(turn[0, 1])), abs(float(turn[1, 0])))
+        if slant > 0.02 or not 0.3 < turn[0, 0] < 3 or not 0.3 < turn[1, 1] < 3:
+            continue
+        size = (a.shape[1], a.shape[0])
+        flags = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
+        inside = cv2.warpAffine(np.ones(a.shape, np.float32), turn, size, flags=flags) > 0.999
+        found.append((_alike(a, cv2.warpAffine(b, turn, size, flags=flags), inside), turn))
+    if not found:
+        return None
+    best = max(found, key=lambda f: f[0])
+    return found[0][1] if found[0][0] > best[0] - SIMPLER else best[1]
+
+
+def _by(a: Any, b: Any, kind: int) -> Float32 | None:
     import cv2
 
     turn = np.eye(2, 3, dtype=np.float32)
@@ -119,16 +142,16 @@ def _found(a: Any, b: Any) -> Float32 | None:
             window = cv2.createHanningWindow(size, cv2.CV_32F)
             (x, y), _ = cv2.phaseCorrelate(np.float32(one), np.float32(two), window)
             here[:, 2] = (x, y) if abs(x) < 0.3 * across and abs(y) < 0.3 * size[1] else (0, 0)
-        stop = (cv2.TERM_CRITERIA_EPS | cv2.TERM_CRITERIA_COUNT, 80, 1e-6)
+        stop = (cv2.TERM_CRITERIA_EPS | cv2.TERM_CRITERIA_COUNT, 120, 1e-7)
+        rim = np.zeros(one.shape, np.uint8)
+        edge = max(across // 25, 2)
+        rim[edge:-edge, edge:-edge] = 255
         try:
-            _, here = cv2.findTransformECC(one, two, here, cv2.MOTION_AFFINE, stop, None, 5)
+            _, here = cv2.findTransformECC(one, two, here, kind, stop, rim, 3)
         except cv2.error:
             return None
         here[:, 2] /= factor
         turn = here
-    slant = max(abs(float(turn[0, 1])), abs(float(turn[1, 0])))
-    if slant > 0.02 or not 0.3 < turn[0, 0] < 3 or not 0.3 < turn[1, 1] < 3:
-        return None
     return np.asarray(turn, np.float32)
 
 

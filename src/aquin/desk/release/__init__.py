@@ -1,0 +1,1 @@
+"""The Release view: what is handed on, whether it is whole, what others made of it, and what changed."""
