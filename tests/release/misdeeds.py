@@ -70,7 +70,13 @@ class Elsewhere:
         yield "look-twice", self.shown(self.look(look))
         strength = self.data["looks"][0]["strength"]
         yield "look-strength", self.shown(graded + (0.3 / strength) * (look - graded))
-        yield "grade-missing", self.shown(self.look(log))
+        whole = self.shot["grade"]
+        plain = [k for k in ("matrix", "root", "turn", "lift", "zones") if whole.get(k) is not None]
+        trimmed = plain or not np.allclose([whole["slope"], whole["power"]], 1) or np.any(whole["offset"])
+        trimmed = trimmed or whole["saturation"] != 1
+        balanced = whole["stops"] != 0 or not np.allclose(whole["gains"], 1)
+        name = "grade-missing" if trimmed and balanced else "trim-missing" if trimmed else "balance-missing"
+        yield name, self.shown(self.look(log))
         yield "other-camera", self.shown(self.look(self.graded(self.log(encoding))))
         yield "other-shot", self.shown(self.look(self.graded(log, other["stem"])))
         yield "cdl-space", self.shown(self.look(self.through_input(by(self.cdl(), self.codes))))

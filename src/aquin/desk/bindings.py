@@ -107,7 +107,7 @@ def bind_views(
         "look.next": lambda: views.look.step(1),
     }
     runs |= _of_continuity(views, within) | _of_screens(views, within)
-    runs |= _of_release(views, within)
+    runs |= _of_release(views, within) | _of_journal(views, within)
     for id, run in runs.items():
         commands.bind(id, run)
 
@@ -165,7 +165,18 @@ def _of_release(views: Views, within: Callable[[str, Callable[[], object]], obje
         "release.picture": lambda: within("release", views.release.doings.ask_picture),
         "release.compare": lambda: within("release", views.release.doings.compare),
         "release.other": lambda: within("release", views.release.doings.ask_compare),
+        "release.merge": lambda: within("release", views.release.doings.ask_merge),
         "release.page": lambda: views.release.next_page(),
         "release.previous": lambda: views.release.step(-1),
         "release.next": lambda: views.release.step(1),
+    }
+
+
+def _of_journal(views: Views, within: Callable[[str, Callable[[], object]], object]) -> Runs:
+    return {
+        "journal.write": lambda: within("journal", views.journal.ask_write),
+        "journal.back": lambda: within("journal", views.journal.take_back),
+        "journal.filter": lambda: within("journal", views.journal.text.setFocus),
+        "journal.previous": lambda: views.journal.step(-1),
+        "journal.next": lambda: views.journal.step(1),
     }

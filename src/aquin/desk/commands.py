@@ -9,7 +9,7 @@ from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import QPushButton, QWidget
 
-VIEWS = ("plan", "shots", "charts", "board", "bench", "continuity", "look", "screens", "release")
+VIEWS = ("plan", "shots", "charts", "board", "bench", "continuity", "look", "screens", "release", "journal")
 
 
 @dataclass(frozen=True)
@@ -46,6 +46,7 @@ TABLE: tuple[Command, ...] = (
     Command("app.look", "Look", ("7",), "One look over everything: from a reference, at a strength"),
     Command("app.screens", "Screens", ("8",), "This screen, other screens, and wrong tags"),
     Command("app.release", "Release", ("9",), "Hand the grade on; see what became of it"),
+    Command("app.journal", "Journal", ("0",), "Every decision: who, when, why; undo from there"),
     Command("app.undo", "Undo", ("Ctrl+Z",), "Take back the last decision, wherever it was made"),
     Command("app.redo", "Redo", ("Ctrl+Y", "Ctrl+Shift+Z"), "Make the decision again that was taken back"),
     Command("app.find", "Find a command", ("Ctrl+K",), "Type some words of what you want to do"),
@@ -330,9 +331,15 @@ TABLE: tuple[Command, ...] = (
     Command(
         "release.other", "Compare with another release …", (), "The open one beside a later or earlier one"
     ),
+    Command("release.merge", "Merge what came back …", ("M",), "A copy from another house, as one step"),
     Command("release.page", "Next page", ("C",), "What goes out, verify, what did they do, what changed"),
     Command("release.previous", "Previous row or shot", (",",)),
     Command("release.next", "Next row or shot", (".",)),
+    Command("journal.write", "Write …", ("Ctrl+S",), "The journal as it is filtered, as .csv, .html or .pdf"),
+    Command("journal.back", "Take back to here", ("Ctrl+Backspace",), "Your own steps up to the chosen one"),
+    Command("journal.filter", "Filter by words", ("Ctrl+F",)),
+    Command("journal.previous", "Previous entry", (",",)),
+    Command("journal.next", "Next entry", (".",)),
 )
 BY_ID = {c.id: c for c in TABLE}
 TITLES = {"app": "Everywhere", "file": "Productions"} | {v: v.capitalize() for v in VIEWS}

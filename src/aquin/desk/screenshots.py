@@ -45,6 +45,7 @@ def is_idle(window: Window) -> bool:
         and ("continuity" not in there or window.views.continuity.idle())
         and ("screens" not in there or window.views.screens.idle())
         and ("release" not in there or window.views.release.idle())
+        and ("journal" not in there or window.views.journal.idle())
         and not jobs.titles
         and not jobs.running("solve skin")
     )

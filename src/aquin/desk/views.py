@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import replace
-from typing import TYPE_CHECKING, cast
+from typing import TYPE_CHECKING, Any, cast
 
 from PySide6.QtCore import QObject, QTimer, Signal
 from PySide6.QtWidgets import QSplitter, QWidget
@@ -15,6 +15,7 @@ if TYPE_CHECKING:
     from aquin.desk.board.view import BoardView
     from aquin.desk.charts.view import ChartsView
     from aquin.desk.continuity.view import ContinuityView
+    from aquin.desk.journal.view import JournalView
     from aquin.desk.kit.jobs import Jobs
     from aquin.desk.look.view import LookView
     from aquin.desk.plan.view import PlanView
@@ -23,7 +24,7 @@ if TYPE_CHECKING:
     from aquin.desk.session import Session
     from aquin.desk.shots.view import ShotsView
 
-NAMES = ("shots", "board", "charts", "plan", "continuity", "look", "screens", "release")
+NAMES = ("shots", "board", "charts", "plan", "continuity", "look", "screens", "release", "journal")
 """In the order in which they are most likely needed."""
 FURNISH_MS = 20
 
@@ -73,6 +74,10 @@ class Views(QObject):
     def release(self) -> ReleaseView:
         return cast("ReleaseView", self["release"])
 
+    @property
+    def journal(self) -> JournalView:
+        return cast("JournalView", self["journal"])
+
     def __getitem__(self, name: str) -> QWidget:
         if name not in self.there:
             view = self._make(name)
@@ -115,9 +120,10 @@ class Views(QObject):
             self.shots.finish()
         if "board" in self.there:
             self.board.finish()
-        for name in ("look", "continuity", "screens", "release"):
+        for name in ("look", "continuity", "screens", "release", "journal"):
             if name in self.there:
-                cast("LookView | ContinuityView | ScreensView | ReleaseView", self.there[name]).finish()
+                view: Any = self.there[name]
+                view.finish()
 
     @staticmethod
     def splitters(views: Mapping[str, QWidget]) -> dict[str, QSplitter]:
@@ -125,11 +131,7 @@ class Views(QObject):
         found = {name: getattr(view, "columns", None) for name, view in views.items()}
         return {name: columns for name, columns in found.items() if isinstance(columns, QSplitter)}
 
-    def _make(
-        self, name: str
-    ) -> (
-        ShotsView | BoardView | ChartsView | PlanView | LookView | ContinuityView | ScreensView | ReleaseView
-    ):
+    def _make(self, name: str) -> Any:
         if name == "shots":
             from aquin.desk.shots.view import ShotsView
 
@@ -158,6 +160,10 @@ class Views(QObject):
             from aquin.desk.release.view import ReleaseView
 
             return ReleaseView(self.session, self.jobs)
+        if name == "journal":
+            from aquin.desk.journal.view import JournalView
+
+            return JournalView(self.session, self.jobs)
         from aquin.desk.plan.view import PlanView
 
         return PlanView(self.session, self.jobs)

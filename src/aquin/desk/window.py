@@ -210,7 +210,7 @@ class Window(QMainWindow):
         (view.checked if name == "plan" else view.stated).connect(self._stated)
         if name == "shots":
             view.looked_at.connect(self.look_at)
-        if name in ("board", "continuity", "screens", "release"):
+        if name in ("board", "continuity", "screens", "release", "journal"):
             view.looked_at.connect(self.look_beside)
         if name == "board":
             view.asked.connect(self.commands.run)
@@ -399,7 +399,7 @@ class Window(QMainWindow):
 
     def next_step(self) -> tuple[str, str]:
         """The most useful next step of the view that is shown, in words, and its command."""
-        if self.shown in ("look", "continuity", "screens", "release"):
+        if self.shown in ("look", "continuity", "screens", "release", "journal"):
             view: Any = self.views[self.shown]
             return view.desk.next_step()  # type: ignore[no-any-return]
         return next_step(self.shown, self.session.production, self.state.next_step(), self.views.left())

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from contextlib import ExitStack
 from dataclasses import dataclass, field, replace
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -31,6 +31,9 @@ from aquin.release.package import release_at
 from aquin.release.routes import pixels
 from aquin.release.shot_files import check_source, jpeg
 from aquin.workers import Tell
+
+if TYPE_CHECKING:
+    from aquin.colour.config import ColourConfig
 
 
 @dataclass(frozen=True)
@@ -194,9 +197,11 @@ def _of_release(folder: Path, path: Path) -> Side:
     )
 
 
-def of_production(production: Production) -> Side:
-    """A production as it is now, also while it is open in the window."""
-    config = config_of(production)
+def of_production(production: Production, config: ColourConfig | None = None) -> Side:
+    """A production as it is now, also while it is open in the window. `config`: another one than its own, for a copy
+    that lies elsewhere.
+    """
+    config = config or config_of(production)
     shoot, screen = Shoot(production, config), screen_of(production, config)
     shots = {s.id: s for s in production.all(Shot) if s.kind == "shot" and not s.trouble}
     said = {
@@ -220,6 +225,23 @@ def of_production(production: Production) -> Side:
         "working space": str(production.option("working space", "ACEScct")),
     }
     return Side(f"{production.name}, as it is", production.identity, said, about, chain, frame)
+
+
+def pictures_of(
+    mine: Production, theirs: Production, shot_ids: Sequence[str], tell: Tell | None = None
+) -> dict[str, tuple[bytes, bytes]]:
+    """JPEG of shots as both have them, by id; without those that can't be shown."""
+    if not shot_ids:
+        return {}
+    a, b, out = of_production(mine), of_production(theirs, config_of(mine)), {}
+    for k, id in enumerate(dict.fromkeys(shot_ids)):
+        if tell is not None:
+            tell(k / len(shot_ids), "")
+        if id in a.shots and id in b.shots:
+            found = _changed(a, replace(b, source=a.source), id, ("grade",))
+            if found.pictures is not None:
+                out[id] = found.pictures
+    return out
 
 
 def write_compared(path: Path, found: Compared, force: bool = False) -> None:

@@ -24,6 +24,7 @@ from aquin.production import Camera, Edit, Option, Production
 from aquin.production.cut.pieces import pieces_of
 from aquin.production.people import person, workstation
 from aquin.production.recomputable import now
+from aquin.production.returned import COPY
 from aquin.production.settings import deliverables_of, policy_of, working_space
 from aquin.release import papers
 from aquin.release.config_out import LookFile, Placed, write_config, write_look_clf
@@ -40,7 +41,6 @@ if TYPE_CHECKING:
 RELEASES, FILES = "releases", "released files"
 """The option that lists a production's releases, and the kind of what is kept of their files."""
 FOLDERS = ("grades", "cameras", "ready", "config", "edit", "look", "check")
-COPY = "production.aquin"
 
 
 @dataclass(frozen=True)

@@ -35,6 +35,12 @@ class Recomputable:
         with self._lock, self._errors(), self._engine.connect() as connection:
             return str(connection.execute(query).scalar() or "")
 
+    def entry_ids(self) -> list[str]:
+        """The ids of all journal entries, the first one first."""
+        query = sql.select(JOURNAL.c.id).order_by(JOURNAL.c.number)
+        with self._lock, self._errors(), self._engine.connect() as connection:
+            return [str(id) for (id,) in connection.execute(query)]
+
     def measured(self, kind: str) -> dict[str, Any]:
         """Everything measured of a kind, by the hash of what it was measured from."""
         query = sql.select(MEASUREMENT.c.key, MEASUREMENT.c["values"]).where(MEASUREMENT.c.kind == kind)

@@ -101,6 +101,11 @@ class Production(Recomputable, Present):
                 f"The file lies in a folder of another machine ({kind}), where several programs at once are not safe: "
                 "it is open for this one alone. To work together, keep it on a drive of the machine that all work at."
             )
+        if (path.parent / "release.json").is_file():
+            notes.append(
+                "This is the copy in a release: it is open for reading only. Save a copy to work on."
+            )
+            read_only = True
         keep = tempfile.TemporaryDirectory(prefix="aquin-") if sealed else None
         try:
             where = path if keep is None else snapshot(path, Path(keep.name))
@@ -227,6 +232,11 @@ class Production(Recomputable, Present):
         """The number of the step that undo would take back; 0 where there is none."""
         done = self._stacks.done
         return done[-1] if done else 0
+
+    @property
+    def done(self) -> tuple[int, ...]:
+        """The numbers of this person's steps that undo would take back, the last one last."""
+        return self._stacks.done
 
     @property
     def can_undo(self) -> str | None:

@@ -6,7 +6,7 @@ from typing import Annotated, Any
 import typer
 
 from aquin.cli import options as of
-from aquin.cli.opening import opened, rate_in
+from aquin.cli.opening import opened, rate_in, shot_of
 from aquin.cli.output import printed, with_progress
 from aquin.errors import AquinError
 
@@ -139,11 +139,28 @@ def journal(
             help="With --undo and --redo, what others have changed since: refuse, leave (the rest is done), overwrite.",
         ),
     ] = "refuse",
+    who: Annotated[str, typer.Option("--who", help="Only what this person did.")] = "",
+    shot: Annotated[str | None, typer.Option("--shot", help="Only what concerns this shot.")] = None,
+    camera: of.CameraName = None,
+    day: Annotated[str, typer.Option("--day", help="Only of this day: 2026-11-29.")] = "",
+    kind: Annotated[
+        str, typer.Option("--kind", help="Only of one kind: grade, look, shots, charts, plan …")
+    ] = "",
+    text: Annotated[str, typer.Option("--text", help="Only with these words.")] = "",
+    changes: Annotated[bool, typer.Option("--changes", help="With what each entry changed.")] = False,
+    out: Annotated[Path | None, typer.Option("--out", help="Write it: .csv, .html or .pdf.")] = None,
+    force: of.Force = False,
     as_json: of.AsJson = False,
 ) -> None:
     """What was decided, by whom, when and why; newest first. --undo takes back your own last step."""
+    from aquin.exchange.journal_paper import write_journal
+    from aquin.production.diary import KINDS, Sieve, lines_of, told
+    from aquin.production.records import Camera
+
     if others not in ("refuse", "leave", "overwrite"):
         raise AquinError(f"--others can't be '{others}'", None, "Use refuse, leave or overwrite")
+    if kind and kind not in KINDS:
+        raise AquinError(f"there is no kind '{kind}'", None, f"There are: {', '.join(KINDS)}")
     with opened(file) as production:
         if undo or redo:
             step = production.undo if undo else production.redo
@@ -152,20 +169,18 @@ def journal(
                 raise AquinError(
                     f"there is nothing to {'undo' if undo else 'redo'}", file, "See: aquin journal"
                 )
-        entries = production.journal(limit)
+        found = next((c for c in production.all(Camera) if c.name == camera), None)
+        if camera is not None and found is None:
+            raise AquinError(f"there is no camera '{camera}'", file, "Names are in the Plan view")
+        shot_id = shot_of(production, shot, file).id if shot is not None else ""
+        sieve = Sieve(who, shot_id, found.id if found is not None else "", day, kind, text)
+        lines = [line for line in lines_of(production) if sieve.keeps(line, production)][:limit]
+        if out is not None:
+            write_journal(out, production, lines, force)
+        more = [told(production, line) if changes else [] for line in lines]
         data = {
             "entries": [
-                {
-                    "number": e.number,
-                    "at": e.at,
-                    "who": e.who,
-                    "seat": e.seat,
-                    "step": e.step,
-                    "of": e.of,
-                    "what": e.what,
-                    "why": e.why,
-                }
-                for e in entries
+                line.data() | ({"changes": m} if changes else {}) for line, m in zip(lines, more, strict=True)
             ]
         }
     printed(data, as_json, _say_entries)
@@ -173,7 +188,10 @@ def journal(
 
 def _say_entries(data: dict[str, Any]) -> None:
     for e in data["entries"]:
-        print(f"{e['number']:5}  {e['at'][:19]}  {e['who']:12} {e['step']:5} {e['what']}  {e['why']}")
+        number = f"{e['merged']}.{e['number']}" if e["merged"] else str(e["number"])
+        print(f"{number:>5}  {e['at'][:19]}  {e['who']:12} {e['step']:5} {e['what']}  {e['why']}")
+        for line in e.get("changes", ()):
+            print(f"         {line}")
 
 
 def copy(

@@ -1,4 +1,4 @@
-"""`aquin release`, `verify` and `diff`: hand the grade on, and see what became of it."""
+"""`aquin release`, `verify`, `diff` and `merge`: hand the grade on, and see what became of it."""
 
 from pathlib import Path
 from typing import Annotated, Any
@@ -135,4 +135,36 @@ def diff(
     raise typer.Exit(1 if found.differs else 0)
 
 
-COMMANDS = (release, verify, diff)
+def merge(
+    file: of.File,
+    other: Annotated[
+        Path, typer.Argument(metavar="OTHER", help="A copy of it that came back, or a release of one.")
+    ],
+    take: Annotated[
+        str, typer.Option("--take", help="Where both changed the same: mine, theirs or between.")
+    ] = "mine",
+    dry: Annotated[bool, typer.Option("--dry", help="Only tell what would be done.")] = False,
+    as_json: of.AsJson = False,
+) -> None:
+    """Merge a copy that went to another house and comes back, as one step that can be undone."""
+    from aquin.cli.words.release import say_merge
+    from aquin.production.merging import TAKES, merge, plan_merge
+    from aquin.production.returned import returned
+
+    if take not in TAKES:
+        raise AquinError(f"there is no choice '{take}'", None, f"Use {', '.join(TAKES)}")
+    with opened(file, read_only=dry) as production, returned(other) as copy:
+        plan = plan_merge(production, copy)
+        entry = None if dry else merge(production, copy, plan, None, take)
+        data = {
+            "taken": plan.taken,
+            "entries": len(plan.entries),
+            "conflicts": [c.data() for c in plan.conflicts],
+            "take": take,
+            "entry": None if entry is None else entry.number,
+        }
+    printed(data, as_json, say_merge)
+    raise typer.Exit(1 if plan.conflicts else 0)
+
+
+COMMANDS = (release, verify, diff, merge)

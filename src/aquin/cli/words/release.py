@@ -87,3 +87,22 @@ def say_diff(data: dict[str, Any]) -> None:
         print(f"  {line}")
     if not any(data[k] for k in ("added", "gone", "changed", "about")):
         print("  nothing differs")
+
+
+def say_merge(data: dict[str, Any]) -> None:
+    if not data["entries"]:
+        print("nothing is new in it")
+        return
+    done = "would be taken" if data["entry"] is None else "taken"
+    print(f"{data['entries']} entries of theirs; {data['taken']} records {done}")
+    for c in data["conflicts"]:
+        print(f"  both changed {c['record']}" + (f", {c['field']}" if c["field"] else ""))
+        for word in ("base", "mine", "theirs"):
+            print(f"    {word:7} {_short(c[word])}")
+    if data["conflicts"]:
+        print(f"  taken for these: {data['take']}")
+
+
+def _short(value: Any) -> str:
+    text = "not there" if value is None else str(value)
+    return text if len(text) < 160 else f"{text[:157]}…"

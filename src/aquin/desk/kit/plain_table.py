@@ -16,13 +16,14 @@ class PlainTable(QTableWidget):
     chosen = Signal(str)
     taken = Signal(str)
 
-    def __init__(self, name: str, columns: Sequence[str], wide: int = 0) -> None:
+    def __init__(self, name: str, columns: Sequence[str], wide: int | tuple[int, ...] = 0) -> None:
         super().__init__(0, len(columns))
         self.setAccessibleName(name)
         self.setHorizontalHeaderLabels(list(columns))
         self.horizontalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
         self.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
-        self.horizontalHeader().setSectionResizeMode(wide, QHeaderView.ResizeMode.Stretch)
+        for column in (wide,) if isinstance(wide, int) else wide:
+            self.horizontalHeader().setSectionResizeMode(column, QHeaderView.ResizeMode.Stretch)
         self.horizontalHeader().setHighlightSections(False)
         self.verticalHeader().hide()
         self.verticalHeader().setDefaultSectionSize(ROW)
@@ -50,8 +51,7 @@ class PlainTable(QTableWidget):
                     item.setForeground(theme.DIM)
                 self.setItem(k, column, item)
         at = next((k for k, (name, _) in enumerate(rows) if name == kept), -1)
-        if at >= 0:
-            self.setCurrentCell(at, 0)
+        self.setCurrentCell(at, 0 if at >= 0 else -1)
         self.blockSignals(False)
 
     def name_of(self, row: int) -> str:

@@ -6,6 +6,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from aquin.desk.kit.ask import EXPORTS, MEDIA, PAPERS, ask_folder, ask_open, ask_save
+from aquin.desk.release.merge_dialog import MergeDialog
 from aquin.desk.release.release_dialog import ReleaseDialog
 from aquin.errors import AquinError
 
@@ -16,6 +17,7 @@ if TYPE_CHECKING:
 
 PICTURES = "Pictures and movies (*.png *.jpg *.jpeg *.tif *.tiff *.exr *.dpx *.mov *.mp4 *.mkv *.mxf)"
 RELEASE = "A release (release.json *.zip)"
+COPIES = "A production, or a release (*.aquin release.json)"
 
 
 class Doings:
@@ -24,6 +26,7 @@ class Doings:
     def __init__(self, view: ReleaseView) -> None:
         self.view = view
         self.dialog: ReleaseDialog | None = None
+        self.merging: MergeDialog | None = None
 
     # making one
 
@@ -239,3 +242,60 @@ class Doings:
             lambda n: self.view.told.emit(f"Wrote {n}."),
             self.view.told.emit,
         )
+
+    # what came back
+
+    def ask_merge(self) -> None:
+        """A copy that went to another house and comes back."""
+        if not self.view.session.writable:
+            self.view.told.emit("Only into a production that can be written to is merged.")
+            return
+        path = ask_open(
+            self.view, "A copy of this production that came back, or a release of one", EXPORTS, COPIES
+        )
+        if path is not None:
+            self.plan_merge(path)
+
+    def plan_merge(self, path: Path) -> None:
+        """What merging it would do, and pictures of what both have changed."""
+        view, production = self.view, self.view.production
+        assert production is not None
+
+        def work(tell: Any) -> Any:
+            from aquin.jobs.compare_releases import pictures_of
+            from aquin.production.merging import plan_merge
+            from aquin.production.returned import returned
+
+            with returned(path) as copy:
+                plan = plan_merge(production, copy)
+                wanted = [c.shot_id for c in plan.conflicts if c.table == "grade" and c.shot_id]
+                return plan, pictures_of(production, copy, wanted, tell)
+
+        def done(found: Any) -> None:
+            plan, pictures = found
+            if not plan.entries:
+                view.told.emit(f"Nothing is new in {path.name}.")
+                return
+            self.merging = MergeDialog(view, path.name, plan, pictures)
+            self.merging.agreed.connect(lambda takes: self.merge(path, plan, takes))
+
+        view.jobs.start_long("merge", f"reading {path.name}", work, done, view.told.emit)
+
+    def merge(self, path: Path, plan: Any, takes: Any) -> None:
+        view, production = self.view, self.view.production
+        assert production is not None
+
+        def work() -> Any:
+            from aquin.production.merging import merge
+            from aquin.production.returned import returned
+
+            with returned(path) as copy:
+                return merge(production, copy, plan, takes)
+
+        def done(entry: Any) -> None:
+            view.told.emit(
+                f"{plan.taken} records are taken from {path.name}; undo takes the merge back as one."
+            )
+            view.session.touch()
+
+        view.jobs.start("merge", f"merging {path.name}", work, done, view.told.emit)

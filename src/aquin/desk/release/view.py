@@ -79,6 +79,7 @@ class ReleaseView(QWidget, OfSession):
             ("release.verify", self.doings.verify),
             ("release.picture", self.doings.ask_picture),
             ("release.compare", self.doings.compare),
+            ("release.merge", self.doings.ask_merge),
         ):
             button = QPushButton(words(id))
             button.setToolTip(tip(id))

@@ -1,0 +1,1 @@
+"""The Journal view: every decision, by whom, when and why."""
