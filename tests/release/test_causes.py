@@ -6,7 +6,6 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from misdeeds import Elsewhere, kept, moved, screens
 
 from aquin.colour import acescct
 from aquin.colour.cdl import Cdl
@@ -22,8 +21,9 @@ from aquin.release.causes import Chain, Other
 from aquin.release.manifest import read_manifest
 from aquin.release.registered import lay, small
 from aquin.release.routes import pixels
-from conftest import said
+from misdeeds import Elsewhere, kept, moved, screens
 from photographs import photographs
+from releases import said
 
 ALL = bool(os.environ.get("AQUIN_CAUSES"))
 SEEN = 1.5

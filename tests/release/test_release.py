@@ -31,7 +31,7 @@ from aquin.release.manifest import read_manifest
 from aquin.release.package import release_at
 from aquin.release.routes import routes
 from aquin.release.state import standing
-from conftest import said
+from releases import said
 
 FEW = ("cc", "clf")
 TRIES = int(os.environ.get("AQUIN_TAMPER", "40"))

@@ -188,10 +188,13 @@ def told(production: Production, line: Line) -> list[str]:
             name = called(records, held if held is not None else record_of(kind, dict(row)), kind, id)
         except (KeyError, TypeError):
             name = f"a {table}"
+        numbers = ""
+        if table == "grade" and (before is None or after is None):
+            numbers = f", {grade_text(dict(row.get('values') or {}))}"
         if before is None:
-            out.append(f"{name}: new")
+            out.append(f"{name}: new{numbers}")
         elif after is None:
-            out.append(f"{name}: removed")
+            out.append(f"{name}: removed{numbers}")
         else:
             for key in after:
                 if key in ("inputs", "modified", "metadata"):

@@ -53,15 +53,17 @@ class Chain:
     gamma: float = 2.4
 
     def linear(self, codes: Floats) -> Float32:
+        """(n, 3) of the camera's signal to scene-linear AP1."""
         return self.config.to_linear(self.encoding)(np.asarray(codes, np.float32))
 
     def shown(self, log: Floats) -> Float32:
-        """ACEScct with its look to the screen's signal."""
+        """(n, 3) ACEScct with its look to the screen's signal."""
         if self.look is not None:
             log = self.look.apply(np.asarray(log, np.float32))
         return self.view(np.asarray(acescct.decode(np.asarray(log, np.float32)), np.float32))
 
     def view(self, linear: Floats) -> Float32:
+        """(n, 3) scene-linear AP1 to the screen's signal, 0 to 1."""
         return np.clip(self.config.view(*self.screen)(np.asarray(linear, np.float32)), 0, 1)
 
     def __call__(self, codes: Floats) -> Float32:
@@ -277,7 +279,7 @@ class Trial:
         return np.asarray(delta_e00(made, self.seen[few]), np.float64)
 
     def explained(self, causes: tuple[Cause, ...], signal: Floats, few: slice = slice(None)) -> Explained:
-        """How well a signal explains what is seen, at what its causes cost."""
+        """How well a signal, (n, 3), explains what is seen, at what its causes cost."""
         off = self._off(signal, few)
         cost = max((c.cost for c in causes), default=EXACT) + (TWO if len(causes) > 1 else 0.0)
         score = float(np.log(np.mean(off**2) + FLOOR**2)) + cost

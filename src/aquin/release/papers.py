@@ -226,6 +226,23 @@ def read_me(manifest: Manifest) -> str:
                 else ""
             )
         )
+    parts += _ways(about, kinds, screen)
+    parts.append(
+        "Checking a picture\n------------------\n"
+        "check/ holds small frames in float: NAME-source.exr is the camera's signal, NAME-graded.exr what the grade\n"
+        f"makes of it ({about['chain']['working']}), NAME-screen.exr what the screen must get.\n"
+        "A picture from elsewhere that looks wrong: aquin verify THIS-FOLDER --picture STILL --shot NAME names the\n"
+        "likely cause."
+    )
+    moved = [f"  {s['name']}: {w}" for s in manifest.shots for w in s["not_in_files"]]
+    if moved:
+        parts.append("What no file can carry\n----------------------\n" + "\n".join(moved))
+    return "\n\n".join(parts) + "\n"
+
+
+def _ways(about: Mapping[str, Any], kinds: set[str], screen: str) -> list[str]:
+    """How grades are used other than by CDL, and the look."""
+    parts: list[str] = []
     if kinds & {"clf", "cube"}:
         parts.append(
             "By CLF or LUT of the grade\n--------------------------\n"
@@ -252,14 +269,4 @@ def read_me(manifest: Manifest) -> str:
         parts.append(
             f"The look\n--------\n{names}: on top of every grade, before the view. Off while balancing."
         )
-    parts.append(
-        "Checking a picture\n------------------\n"
-        "check/ holds small frames in float: NAME-source.exr is the camera's signal, NAME-graded.exr what the grade\n"
-        f"makes of it ({about['chain']['working']}), NAME-screen.exr what the screen must get.\n"
-        "A picture from elsewhere that looks wrong: aquin verify THIS-FOLDER --picture STILL --shot NAME names the\n"
-        "likely cause."
-    )
-    moved = [f"  {s['name']}: {w}" for s in manifest.shots for w in s["not_in_files"]]
-    if moved:
-        parts.append("What no file can carry\n----------------------\n" + "\n".join(moved))
-    return "\n\n".join(parts) + "\n"
+    return parts

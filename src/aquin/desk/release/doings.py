@@ -11,7 +11,6 @@ from aquin.desk.release.release_dialog import ReleaseDialog
 from aquin.errors import AquinError
 
 if TYPE_CHECKING:
-    from aquin.desk.release.view import ReleaseView
     from aquin.jobs.make_release import Made
     from aquin.jobs.release_contents import Wish
 
@@ -21,9 +20,9 @@ COPIES = "A production, or a release (*.aquin release.json)"
 
 
 class Doings:
-    """Of one view."""
+    """Of one Release view, which gives the session, the jobs, the desk and the pages."""
 
-    def __init__(self, view: ReleaseView) -> None:
+    def __init__(self, view: Any) -> None:
         self.view = view
         self.dialog: ReleaseDialog | None = None
         self.merging: MergeDialog | None = None
@@ -76,7 +75,8 @@ class Doings:
             desk.open = place_of(desk.production, desk.releases[-1])
         if desk.open is None:
             self.view.told.emit("No release is open: make one, or open its folder or .zip.")
-        return desk.open
+        found: Path | None = desk.open
+        return found
 
     def verify(self) -> None:
         path, view = self._open(), self.view
