@@ -1,21 +1,28 @@
 """Drawing the main views into files, from the demo's own data."""
 
+import tempfile
 import time
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 
+import numpy as np
 from PySide6.QtCore import QCoreApplication, QEventLoop, QTimer
 
 from aquin.colour.cdl import Cdl
+from aquin.colour.grade import Balance, Grade
 from aquin.colour.tone_curve import ToneCurve
 from aquin.colour.zones import ZoneGains
 from aquin.desk.app import application, put_away
 from aquin.desk.window import Window
+from aquin.exchange import picture
+from aquin.jobs.release_contents import Wish
 from aquin.look.look import Look
-from aquin.measure.skin import Dab
 from aquin.production import Production, Setup, Shot
+from aquin.production.grading import held_grade, keep_grade
 from aquin.production.heroes import hero_of
+from aquin.release.manifest import read_manifest
+from aquin.release.routes import pixels
 
 Grab = Callable[[str], None]
 
@@ -80,6 +87,7 @@ def draw_views(session: Path, folder: Path, width: int = 1280, height: int = 800
         _draw_looks(window, session.parent, grab)
         _draw_cut(window, grab)
         _draw_screens(window, grab)
+        _draw_release(window, grab)
     window.show_view("bench")
     window.open_session(session)
     settle_down(window)
@@ -114,7 +122,7 @@ def _draw_charts(window: Window, grab: Grab) -> None:
         if page == "latitude":
             charts.latitude.table.selectRow(2)
             charts.latitude.show_lift()
-        grab(f"charts-{page}.png")
+            grab("charts-latitude.png")
     charts.show_page("reading")
 
 
@@ -141,37 +149,10 @@ def _draw_board(window: Window, grab: Grab) -> None:
     settle_down(window, 120)
     window.bench.panel.ledger.rows["warmth"].setFocus()
     grab("bench-shot.png")
-    _draw_hands(window, grab)
-
-
-def _draw_hands(window: Window, grab: Grab) -> None:
-    """What passes for skin, with a pair that is named; and the same materials."""
-    view = window.bench
-    production = window.session.production
-    shots = [] if production is None else production.all(Shot)
-    shoot = window.session.shoot
-    there = [s for s in shots if production and _setup(production, s) == "galley"]
-    pairs = [(s, at) for s in there if shoot is not None and (at := shoot.moment(s)) is not None]
-    shot = next((s for s, at in pairs if at.hero.camera_id != s.camera_id), None)
-    if shot is None:
-        return
-    window.look_beside(shot)
-    settle_down(window, 120)
-    now = replace(view.state.now, dabs=(_painted(HERO_SKIN), _painted(SHOT_SKIN)))
-    view.state.decide("paint skin", now)
-    view.refresh()
-    view.tools.pairs.pairs = (((0.33, 0.66), (0.37, 0.66)),)
-    view.tools.pairs.changed.emit()
-    settle_down(window, 120)
-    view.tools.choose("materials")
-    settle_down(window, 60)
-    view.panel.materials.hovered.emit("2")
-    grab("bench-materials.png")
-    view.tools.choose("")
 
 
 def _draw_cut(window: Window, grab: Grab) -> None:
-    """The cut, measured: the worst jump, and all of it by setup."""
+    """The cut, measured: the worst jump."""
     window.show_view("continuity")
     settle_down(window)
     view = window.views.continuity
@@ -181,55 +162,52 @@ def _draw_cut(window: Window, grab: Grab) -> None:
     settle_down(window, 600)
     view.worst()
     grab("continuity.png")
-    view.show_page("sheet")
-    view.lay_out()
-    grab("continuity-sheet.png")
 
 
 def _draw_screens(window: Window, grab: Grab) -> None:
-    """Other screens, and wrong tags."""
+    """Other screens."""
     window.show_view("screens")
     view = window.views.screens
     view.desk.chosen = "telephone"
-    for page, name in (("others", "screens.png"), ("tags", "screens-tags.png")):
-        view.show_page(page)
-        if page == "tags":
-            view.desk.chosen = "player-flat"
-        settle_down(window, 120)
-        view.refresh()
-        grab(name)
+    view.show_page("others")
+    settle_down(window, 120)
+    view.refresh()
+    grab("screens.png")
 
 
-Line = tuple[float, float, float, float, float, bool]
-HERO_SKIN: tuple[Line, ...] = (
-    (0.0, 0.62, 1.0, 0.66, 0.04, False),
-    (0.0, 0.93, 1.0, 0.93, 0.09, False),
-    (0.44, 0.27, 0.98, 0.27, 0.03, False),
-    (0.335, 0.26, 0.335, 0.31, 0.02, True),
-    (0.82, 0.50, 0.82, 0.55, 0.02, True),
-)
-SHOT_SKIN: tuple[Line, ...] = (
-    (0.0, 0.70, 1.0, 0.62, 0.05, False),
-    (0.0, 0.82, 0.55, 0.72, 0.08, False),
-    (0.40, 0.19, 0.90, 0.24, 0.03, False),
-    (0.5, 0.99, 1.0, 0.97, 0.06, False),
-    (0.345, 0.27, 0.345, 0.37, 0.025, True),
-    (0.865, 0.51, 0.865, 0.56, 0.02, True),
-)
-"""Strokes of a brush in the demo: from, to, radius, and whether they add skin. The table and the shelves are none."""
-
-
-def _painted(lines: Sequence[Line]) -> tuple[Dab, ...]:
-    return tuple(
-        Dab(x0 + k / 20 * (x1 - x0), y0 + k / 20 * (y1 - y0), radius, add)
-        for x0, y0, x1, y1, radius, add in lines
-        for k in range(21)
-    )
-
-
-def _setup(production: Production, shot: Shot) -> str:
-    found = production.find(Setup, shot.setup_id)
-    return "" if found is None else found.name
+def _draw_release(window: Window, grab: Grab) -> None:
+    """A release that is verified, a picture that went wrong elsewhere, what changed since, and the journal."""
+    production, config = window.session.production, window.session.config
+    window.show_view("release")
+    view = window.views.release
+    settle_down(window, 60)
+    going = [r for r in view.desk.going if r.state != "hero"] or view.desk.going
+    if production is None or not going:
+        return
+    with tempfile.TemporaryDirectory() as kept:
+        out = Path(kept) / f"{production.name.lower().replace(' ', '-')}-release-1"
+        view.doings.release(out, Wish(formats=("cc", "clf"), note="for the mix"), None)
+        wait_until(lambda: view.desk.verified is not None and not window.jobs.titles, 900)
+        grab("release.png")
+        shot = production.get(Shot, going[len(going) // 2].id)
+        stem = next(s["stem"] for s in read_manifest(out)[0].shots if s["id"] == shot.id)
+        right = np.clip(pixels(out / "check" / f"{stem}-screen.exr"), 0, 1)
+        picture.write(Path(kept) / f"grab of {shot.name}.png", right ** (2.2 / 2.4))
+        view.doings.take_picture(Path(kept) / f"grab of {shot.name}.png")
+        wait_until(lambda: view.desk.told is not None and not window.jobs.titles, 60)
+        grab("release-picture.png")
+        for row, stops in zip(going[:3], (0.3, -0.2, 0.15), strict=False):
+            held = production.get(Shot, row.id)
+            grade = held_grade(production, held) or Grade()
+            moved = replace(grade, balance=Balance(grade.balance.stops + stops, grade.balance.gains))
+            keep_grade(production, config, held, moved, "by hand")
+        window.session.touch()
+        view.doings.compare()
+        wait_until(lambda: view.desk.compared is not None and not window.jobs.titles, 60)
+        grab("release-changes.png")
+    window.show_view("journal")
+    settle_down(window, 60)
+    grab("journal.png")
 
 
 def _draw_levels(window: Window, grab: Grab) -> None:

@@ -17,6 +17,7 @@ from aquin.reading import check_file, lines_of
 SIZES = (33, 65)
 _LIMIT = 60_000_000
 MOST_1D = 65536
+ROWS = 4096
 _REMEDY = "Export it again from the program that wrote it"
 
 
@@ -78,7 +79,9 @@ def write(
     def put(target: Path) -> None:
         with target.open("w", encoding="utf-8") as stream:
             stream.write("\n".join(head) + "\n")
-            stream.writelines(f"{r:.8f} {g:.8f} {b:.8f}\n" for r, g, b in values.tolist())
+            for k in range(0, len(values), ROWS):  # many rows in one piece are twice as fast as one by one
+                part = values[k : k + ROWS]
+                stream.write(("%.8f %.8f %.8f\n" * len(part)) % tuple(part.ravel().tolist()))
 
     write_safely(path, put, force)
 

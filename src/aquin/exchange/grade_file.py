@@ -202,12 +202,14 @@ def read(path: Path) -> Callable[[Floats], Floats]:
     raise AquinError("this ending names no grade format", path, f"Use one of {' '.join(SUFFIXES)}")
 
 
-def through_ocio(path: Path) -> Processor:
-    """The file as another program would apply it: OpenColorIO reads it, tetrahedral where it is a LUT. Raises
-    AquinError.
+def through_ocio(path: Path, own: bool = False) -> Processor:
+    """The file as another program would apply it: OpenColorIO reads it, tetrahedral where it is a LUT. `own`: one that
+    was just written here, which needs no look at how long its lines are. Raises AquinError.
     """
     try:
-        if path.suffix.lower() == ".cube":
+        if own:
+            check_file(path, MOST_BYTES)
+        elif path.suffix.lower() == ".cube":
             deque(lines_of(path, MOST_BYTES), maxlen=0)
         else:
             check_file(path, MOST_BYTES)

@@ -78,7 +78,7 @@ def prove(path: Path, grade: Grade, picture: Floats | None = None) -> Proof:
     """Compare a written file with the grade that it was written from. `picture`: (..., 3) scene-linear AP1 that it is
     for. Raises AquinError when the file can't be read back.
     """
-    own, file = grade_file.on_acescct(grade), grade_file.through_ocio(path)
+    own, file = grade_file.on_acescct(grade), grade_file.through_ocio(path, own=True)
 
     def gap(colours: Floats) -> Floats:
         true = own(colours.astype(np.float64))

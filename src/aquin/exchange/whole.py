@@ -91,7 +91,7 @@ def write_whole(
 def proved(path: Path, whole: Whole, codes: Floats) -> Proved:
     """A written file over (..., 3) camera signal. Raises AquinError."""
     flat = np.asarray(codes, np.float32).reshape(-1, 3)
-    gap = np.abs(through_ocio(path)(flat) - whole(flat)).max(axis=1) * 1023
+    gap = np.abs(through_ocio(path, own=True)(flat) - whole(flat)).max(axis=1) * 1023
     return Proved(float(np.percentile(gap, 99.9)), float(gap.max()))
 
 

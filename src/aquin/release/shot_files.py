@@ -105,7 +105,7 @@ def _ready(job: ShotJob, whole: Whole, source: Float32) -> dict[str, Any]:
     true = lab_of_display(np.asarray(whole(flat), np.float32))
 
     def off() -> float:
-        made = lab_of_display(through_ocio(path)(flat))
+        made = lab_of_display(through_ocio(path, own=True)(flat))
         return float(np.percentile(delta_e00(made, true), 99.9))
 
     overall = write_whole(path, whole, job.name, True, job.points)
