@@ -3,8 +3,12 @@
 from dataclasses import dataclass
 from pathlib import Path
 
+import numpy as np
+
+from aquin.colour.levels import GREY, WHITE
 from aquin.exchange import paper
 from aquin.exchange.paper import Heading, Lines, Paper, Table, write_paper
+from aquin.exchange.plots import Bar, Drawing, bars
 from aquin.production.plan import CameraPlan, Chain, Filmed
 
 
@@ -109,6 +113,7 @@ def paper_of(sheet: Sheet) -> Paper:
             Lines([f"{about} {units}"]),
             Heading("Exposure"),
             Table(sheet.columns, sheet.rows(), (24, 46, 14, 28, 40, 28, 26, 28, 16, 16)),
+            *_bars(sheet),
             Lines([f"{line}." for line in sheet.chain.differing]),
             Heading("Charts"),
             Table(
@@ -121,6 +126,20 @@ def paper_of(sheet: Sheet) -> Paper:
             Lines(ADVICE, points=True),
         ],
     )
+
+
+def _bars(sheet: Sheet) -> list[Drawing]:
+    """Each camera's range in stops about grey, with where white lies and where grey is asked for."""
+    rows = []
+    for c in sheet.chain.cameras:
+        if c.card is not None:
+            asked = c.card.asked_stops
+            marks = ((asked, "grey"), (asked + float(np.log2(WHITE / GREY)), "white"))
+            rows.append(Bar(c.camera.name, -float(c.card.below), c.card.above, marks))
+    if not rows:
+        return []
+    title = "What each camera holds, and where the policy puts grey and white"
+    return [bars(title, rows, "stops from grey", zero="18 %")]
 
 
 def _under(sheet: Sheet) -> list[Heading | Lines | Table]:

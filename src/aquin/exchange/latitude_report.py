@@ -9,6 +9,7 @@ import numpy as np
 from aquin.charts.latitude import Latitude, Row, advice, ranked
 from aquin.exchange import paper
 from aquin.exchange.paper import Block, Heading, Lines, Paper, Table, write_paper
+from aquin.exchange.plots import Bar, Curve, bars, curves
 
 COLUMNS = (
     "marked",
@@ -96,6 +97,34 @@ SIDE_BY_SIDE = ("camera", "usable", "width", "over grey before clipping", "shado
 WIDTHS = (17, 20, 24, 14, 14, 17, 20, 20, 16, 16, 88)
 
 
+def drawings(report: Report) -> list[Block]:
+    """How far each camera goes, and over its stops: warmth, tint, colours and noise, all cameras in one plot each."""
+    order = report.order
+    out: list[Block] = [
+        bars(
+            "Usable stops over and under the normal exposure",
+            [Bar(c.camera, c.under, c.over) for c in order],
+            "stops from normal",
+            zero="normal",
+        )
+    ]
+    plots: tuple[tuple[str, str, str], ...] = (
+        ("mired", "Neutrals: warmth against normal", "mired"),
+        ("duv", "Neutrals: tint against normal", "1e-3 Duv"),
+        ("colours", "Colours against normal", "mean dE00"),
+        ("shadow_noise", "Noise in the darkest patch, corrected", "10-bit codes"),
+    )
+    for name, title, unit in plots:
+        lines = []
+        for c in order:
+            rows = sorted((r for r in c.rows if np.isfinite(getattr(r, name))), key=lambda r: r.stops)
+            lines.append(
+                Curve(c.camera, tuple(r.stops for r in rows), tuple(float(getattr(r, name)) for r in rows))
+            )
+        out.append(curves(title, lines, "stops from normal", unit, 180.0, 62.0))
+    return out
+
+
 def paper_of(report: Report) -> Paper:
     """The report as blocks."""
     rows = [
@@ -114,6 +143,7 @@ def paper_of(report: Report) -> Paper:
         Heading("Side by side"),
         Table(SIDE_BY_SIDE, rows, [50] * 5),
     ]
+    blocks += drawings(report)
     for c in report.order:
         out = frozenset(k for k, row in enumerate(c.rows) if not row.usable)
         at = frozenset({c.rows.index(c.normal)})

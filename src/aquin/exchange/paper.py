@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from aquin.errors import AquinError
+from aquin.exchange.plots import Drawing
 from aquin.files import write_safely, write_text
 
 Cell = str | Sequence[str]
@@ -74,7 +75,7 @@ class Pictures:
     beside: Sequence[str] = ()
 
 
-Block = Heading | Lines | Table | Pictures
+Block = Heading | Lines | Table | Pictures | Drawing
 
 
 @dataclass(frozen=True)
@@ -120,6 +121,7 @@ _PAGE = """<!doctype html>
 <figcaption>{{ p.words }}</figcaption></figure>{% endfor %}
 {% if block.beside %}<div>{% for w in block.beside %}<p>{{ w }}</p>{% endfor %}</div>
 {% endif %}</div>
+{% elif block.kind == "drawing" %}<div class="row">{{ svg(block) }}</div>
 {% else %}<table><tr>{% for c in block.columns %}<th>{{ c }}</th>{% endfor %}</tr>
 {% for row in block.rows %}<tr class="{{ block.name(loop.index0) }}">
 {% for cell in row %}<td>{{ cell if cell is string else cell | join(br) }}</td>{% endfor %}</tr>
@@ -135,7 +137,9 @@ def html(paper: Paper) -> str:
     from markupsafe import Markup
 
     page = Environment(autoescape=True, undefined=StrictUndefined, trim_blocks=True).from_string(_PAGE)
-    return page.render(paper=paper, style=Markup(_STYLE), br=Markup("<br>"))
+    return page.render(
+        paper=paper, style=Markup(_STYLE), br=Markup("<br>"), svg=lambda drawing: Markup(drawing.svg())
+    )
 
 
 # print
@@ -159,7 +163,7 @@ def _pdf(path: Path, paper: Paper) -> None:
         if (isinstance(block, Heading) or len(part) > MOST_TOGETHER) and part:
             story.append(KeepTogether(part))  # what stands under one heading stays together where it can
             part = []
-        if isinstance(block, Table) and len(block.rows) > MOST_TOGETHER:
+        if isinstance(block, Drawing) or (isinstance(block, Table) and len(block.rows) > MOST_TOGETHER):
             story += part
             part = []
             story += _pdf_block(block, look)
@@ -182,6 +186,8 @@ def _pdf_block(block: Block, look: dict[str, Any]) -> list[Any]:
         return [Paragraph(f"{mark}{escape(w)}", look["body"]) for w in block.words]
     if isinstance(block, Pictures):
         return [_pdf_pictures(block, look)]
+    if isinstance(block, Drawing):
+        return [block.reportlab()]
     rows = [[Paragraph(escape(c), look["head"]) for c in block.columns]]
     rows += [[Paragraph(_broken(cell), look["small"]) for cell in row] for row in block.rows]
     rules = _rules()
