@@ -112,3 +112,17 @@ def test_refusals(film: Path, tmp_path: Path) -> None:
     assert plain("merge", film, film, "--take", "nothing")[0] == 2
     code, _, said = plain("diff", film, tmp_path / "nowhere")
     assert code == 2 and len(said.strip().splitlines()) == 1
+
+
+def test_notes(film: Path) -> None:
+    production = Production.open(film)
+    name = next(s.name for s in production.all(Shot) if s.kind == "shot")
+    production.close()
+    code, text, _ = plain("note", film, name, "skin is too red", "--to", "colourist", "--json")
+    notes = json.loads(text)["notes"]
+    assert code == 0 and notes[0]["text"] == "skin is too red" and notes[0]["done"] is None
+    code, text, _ = plain("note", film, name, "--done", notes[0]["id"])
+    assert code == 0 and "done" in text
+    assert plain("note", film, name, "--done", "nothing")[0] == 2
+    code, text, _ = plain("note", film)
+    assert code == 0 and "skin is too red" in text

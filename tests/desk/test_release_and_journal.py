@@ -198,3 +198,25 @@ def test_the_journal_by_hand(window: Window, tmp_path: Path) -> None:
     view.table.setCurrentCell(row, 0)
     press(view.table, Qt.Key.Key_Return)
     assert window.shown == "bench"
+
+
+def test_notes_by_hand(window: Window) -> None:
+    production = production_of(window)
+    shot = shots_of(production)[1]
+    window.look_beside(shot)
+    wait_for(lambda: window.bench.seeing.idle() and not window.jobs.titles, 60)
+    window.commands.run("app.notes")
+    dialog = window.others.notes
+    QTest.keyClicks(dialog.text, "the wall is too warm")
+    dialog.to.setCurrentText("editor")
+    QTest.keyClick(dialog.text, Qt.Key.Key_Return)
+    assert dialog.table.rowCount() == 1 and dialog.table.item(0, 3).text() == "editor"
+    dialog.reject()
+    wait_for(lambda: "the wall is too warm" in window.bench.notices.finding.words.text(), 20)
+    window.bench.notices.finding.buttons[-1].click()
+    dialog = window.others.notes
+    dialog.table.setCurrentCell(0, 0)
+    dialog.done_button.click()
+    assert dialog.table.item(0, 0).text().startswith("done")
+    dialog.reject()
+    wait_for(lambda: "the wall" not in window.bench.notices.finding.words.text(), 20)

@@ -379,3 +379,38 @@ def test_the_check_frames_are_what_the_bench_would_show(released: Path, film: Pa
     # edges apart, where the mean of codes is not the mean of light, they are the same
     assert np.median(np.abs(full - held)) < 1 / 1023 and np.percentile(np.abs(full - held), 90) < 0.02
     production.close()
+
+
+def test_a_release_opens_for_somebody_who_has_only_it_and_the_media(
+    released: Path, film: Path, tmp_path: Path
+) -> None:
+    """Read-only, through its own configuration, with media that are found and not written down; it stays whole."""
+    import shutil as files
+
+    from aquin.jobs.render_frame import Target, render_shot
+    from aquin.production.looks import look_for
+    from aquin.production.media import missing_shots, relink
+    from aquin.release.routes import pixels
+
+    folder, media = tmp_path / "elsewhere", tmp_path / "drive" / "cards"
+    files.copytree(released, folder)
+    files.copytree(film.parent / "media", media)
+    production = Production.open(folder / "production.aquin")
+    assert production.read_only and len(missing_shots(production)) == len(production.all(Shot))
+    done = relink(production, tmp_path / "drive")
+    assert not done.missing and not missing_shots(production)
+    config = config_of(production)
+    entry = next(s for s in said(released)["shots"] if not s["not_in_files"])
+    shot = production.get(Shot, entry["id"])
+    display, view = said(released)["chain"]["screen"]
+    look = look_for(production, config, shot.setup_id)
+    target = Target(tmp_path / "x.exr", None, display, view)
+    render_shot(production, config, shot, target, entry["check"]["frame"], None, look)
+    from aquin.release.registered import small
+
+    off = np.abs(small(pixels(tmp_path / "x.exr"), 240) - pixels(folder / entry["check"]["screen"]))
+    assert np.median(off) < 1 / 1023
+    with pytest.raises(AquinError, match="reading only"):
+        keep_grade(production, config, shot, Correction(Balance(0.3)), "by hand")
+    production.close()
+    assert standing(folder).ok

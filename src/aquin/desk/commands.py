@@ -50,6 +50,7 @@ TABLE: tuple[Command, ...] = (
     Command("app.undo", "Undo", ("Ctrl+Z",), "Take back the last decision, wherever it was made"),
     Command("app.redo", "Redo", ("Ctrl+Y", "Ctrl+Shift+Z"), "Make the decision again that was taken back"),
     Command("app.find", "Find a command", ("Ctrl+K",), "Type some words of what you want to do"),
+    Command("app.notes", "Notes on the shot", ("Ctrl+Shift+N",), "To a person or a role; open, or seen to"),
     Command("app.stop", "Stop what is running", ("Esc",)),
     Command("app.help", "Help for this view", ("F1",)),
     Command("app.keys", "Keys", ("?",), "All keys"),

@@ -47,6 +47,17 @@ class Others(QObject):
         history.disagreed.connect(self._ask)
         foot.others_button.clicked.connect(self.list)
 
+    def show_notes(self) -> None:
+        """The notes on the shot that is worked on."""
+        from aquin.desk.kit.notes_dialog import NotesDialog
+
+        production, shot = self.session.production, self.session.shot
+        if production is None or shot is None:
+            self.told.emit("Choose a shot of the production first: notes are kept with shots.")
+            return
+        self.notes = NotesDialog(self.owner, production, shot)
+        self.notes.changed.connect(self.session.touch)
+
     # looking
 
     def _opened(self) -> None:

@@ -144,6 +144,7 @@ class Window(QMainWindow):
             ("app.redo", self.history.redo),
             ("app.find", self.find_command),
             ("app.stop", self.stop),
+            ("app.notes", self.others.show_notes),
             ("app.help", self.show_help),
             ("app.keys", self.show_keys),
             ("app.screen", self.foot.choose_screen),

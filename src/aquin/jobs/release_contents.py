@@ -16,6 +16,7 @@ from aquin.production.agreement import mark_of
 from aquin.production.cells import Cell, ShotState, board
 from aquin.production.looks import Held, fingerprint, look_for, looks_of, screen_of
 from aquin.production.media import file_of
+from aquin.production.notes import open_notes
 from aquin.production.shoot import Shoot, shot_grade
 from aquin.release.numbers import values_of
 from aquin.release.shot_files import FORMATS, READY, LookJob, ShotJob
@@ -174,6 +175,7 @@ def said_of(
         "agreed": [a.data() for a in agreements(production, shoot, shot)],
         "state": state.word if state is not None else "not measured",
         "ledger": [_row(r) for r in state.rows] if state is not None else [],
+        "notes": [n.words for n in open_notes(production, shot.id)],
         "open": [f.what for f in state.findings] if state is not None else [],
     }
 

@@ -16,7 +16,19 @@ from aquin.production.rows import BY_TABLE, Change, record_of, row_of
 if TYPE_CHECKING:
     from aquin.production.store import Production
 
-KINDS = ("grade", "look", "shots", "charts", "plan", "edit", "agreed", "release", "merge", "settings")
+KINDS = (
+    "grade",
+    "look",
+    "shots",
+    "charts",
+    "plan",
+    "edit",
+    "agreed",
+    "notes",
+    "release",
+    "merge",
+    "settings",
+)
 MOST = 200
 """Changes of an entry that are told one by one."""
 
@@ -134,7 +146,7 @@ def _line(production: Production, entry: Entry) -> Line:
         kinds.add(_kind(table, id, row))
         if table == "shot":
             shots.add(id)
-        if table == "option" and id.partition(":")[0] in ("agreed", "mark", "chart"):
+        if table == "option" and id.partition(":")[0] in ("agreed", "notes", "mark", "chart"):
             shots.add(id.partition(":")[2])
         for name, found in (("shot_id", shots), ("camera_id", cameras), ("setup_id", setups)):
             if row.get(name) and table != "event":
@@ -168,9 +180,13 @@ def _kind(table: str, id: str, row: Mapping[str, Any]) -> str:
         if id.startswith(MERGED):
             return "merge"
         start = id.partition(":")[0]
-        return {"agreed": "agreed", "releases": "release", "mark": "charts", "config": "plan"}.get(
-            start, "settings"
-        )
+        return {
+            "agreed": "agreed",
+            "notes": "notes",
+            "releases": "release",
+            "mark": "charts",
+            "config": "plan",
+        }.get(start, "settings")
     return {"camera": "plan", "edit": "edit", "event": "edit"}.get(table, "shots")
 
 

@@ -59,7 +59,8 @@ def _held(production: Production, config: ColourConfig, record: Grade) -> Held:
 def _lut(production: Production, config: ColourConfig, held: dict[str, str]) -> Lut:
     """A look's file. Its name is taken as a name alone: it lies beside the production."""
     path = production.path.parent / Path(str(held["file"])).name
-    takes, gives, content = (str(held[k]) for k in ("takes", "gives", "content"))
+    if not path.is_file() and (production.path.parent / "release.json").is_file():
+        path = production.path.parent / "look" / path.name
     takes, gives, content = (str(held[k]) for k in ("takes", "gives", "content"))
     return open_lut(path, takes, gives, config, screen_of(production, config), content)
 

@@ -29,6 +29,8 @@ PIECE = 256 * 1024
 
 def root_folder(production: Production, root: Root) -> Path | None:
     """A root on this workstation: where it was mapped to, else beside the production file; None where it is nowhere."""
+    if root.id in production.lent:
+        return production.lent[root.id]
     here = workstation()
     for place in production.all(Place):
         if place.root_id == root.id and place.workstation == here and Path(place.folder).is_dir():
@@ -140,7 +142,8 @@ def missing_shots(production: Production) -> list[Shot]:
 
 
 def relink(production: Production, folder: Path) -> Relinked:
-    """Look for missing media in a folder and write down where they are now. Raises AquinError.
+    """Look for missing media in a folder and write down where they are now; of a production that is open for reading
+    only, a release's, it is known while it is open. Raises AquinError.
 
     Where the files of a root lie as they did, only the root moves. Others are found by name and size, or by size
     alone, and taken only when what they hold has the same hash.
@@ -162,9 +165,14 @@ def relink(production: Production, folder: Path) -> Relinked:
         for shot in lost:
             if _same(shot, base / shot.path):
                 found[shot.id] = shot
-        puts += _placed(production, root, base)
+        if production.read_only:
+            production.lent[root.id] = base
+        else:
+            puts += _placed(production, root, base)
+    if production.read_only and found:
+        production._tell()
     left = [s for s in missing if s.id not in found]
-    if left:
+    if left and not production.read_only:
         root, place = root_for(production, folder)
         base = root_folder(production, root) or folder
         renamed = {}

@@ -38,6 +38,9 @@ def config_of(production: Production) -> ColourConfig:
     Raises AquinError.
     """
     chosen = production.option("config")
+    released = production.path.parent / "config" / "config.ocio"
+    if released.is_file() and (production.path.parent / "release.json").is_file():
+        return ColourConfig.load(released)  # the copy in a release is read through the release's own
     if chosen is None:
         return ColourConfig.find(None, production.path)
     return ColourConfig.load(None if chosen == BUILTIN else production.path.parent / str(chosen))

@@ -37,7 +37,8 @@ class Production(Recomputable, Present):
     """One open production file. Records are read from memory; `change` writes. Safe to use from several threads.
 
     `notes` are things the person should know about how it was opened. `watchers` are called after any change, `news`
-    with the entries that others have written. Errors are AquinError, and leave file and memory as they were.
+    with the entries that others have written. `lent`: folders of roots by their ids, where they can't be written down.
+    Errors are AquinError, and leave file and memory as they were.
     """
 
     def __init__(
@@ -45,6 +46,7 @@ class Production(Recomputable, Present):
     ) -> None:
         super().__init__()
         self.path, self.read_only, self.notes = path, read_only, notes
+        self.lent: dict[str, Path] = {}
         self.watchers: list[Callable[[], None]] = []
         self.news: list[Callable[[Sequence[Entry]], None]] = []
         self._keep = keep  # the folder of a snapshot lives as long as this

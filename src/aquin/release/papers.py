@@ -170,7 +170,7 @@ def _cdl_words(cdl: Mapping[str, Any]) -> str:
 def _doubts(manifest: Manifest) -> list[Block]:
     open_, beyond = [], []
     for shot in manifest.shots:
-        open_ += [f"{shot['name']}: {what}" for what in shot["open"]]
+        open_ += [f"{shot['name']}: {what}" for what in (*shot["open"], *shot.get("notes", ()))]
         doubtful = [r["axis"] for r in shot["ledger"] if not r["within"] and r["axis"] in AXES]
         if doubtful and shot["state"] != "hero":
             open_.append(f"{shot['name']}: {', '.join(doubtful)} not within tolerance")

@@ -6,7 +6,7 @@ from typing import Annotated, Any
 import typer
 
 from aquin.cli import options as of
-from aquin.cli.opening import opened
+from aquin.cli.opening import opened, shot_of
 from aquin.cli.output import printed, with_progress
 from aquin.errors import AquinError
 
@@ -65,9 +65,11 @@ def release(
             if not s["written"]["cdl"]["exact"]
         ],
         "signed_by": made.manifest.signer or None,
+        "routes": about["routes"],
     }
     printed(data, as_json, say_release)
-    raise typer.Exit(1 if made.left_out and only == "all" else 0)
+    found = not all(r["ok"] for r in about["routes"]) or (made.left_out and only == "all")
+    raise typer.Exit(1 if found else 0)
 
 
 def verify(
@@ -167,4 +169,47 @@ def merge(
     raise typer.Exit(1 if plan.conflicts else 0)
 
 
-COMMANDS = (release, verify, diff, merge)
+def note(
+    file: of.File,
+    shot: Annotated[
+        str | None, typer.Argument(metavar="[SHOT]", help="A shot's name; all if left out.")
+    ] = None,
+    text: Annotated[str | None, typer.Argument(metavar="[TEXT]", help="What is to be seen to.")] = None,
+    to: Annotated[str, typer.Option("--to", help="To this person or role.")] = "",
+    done: Annotated[str | None, typer.Option("--done", help="The note of this id is seen to.")] = None,
+    again: Annotated[str | None, typer.Option("--open", help="The note of this id is open again.")] = None,
+    as_json: of.AsJson = False,
+) -> None:
+    """Notes on shots, to a person or a role: list, write, mark as seen to."""
+    from aquin.cli.words.release import say_notes
+    from aquin.production.notes import add_note, every_note, finish_note
+
+    writes = text is not None or done is not None or again is not None
+    if writes and shot is None:
+        raise AquinError("which shot?", file, "Name it after the production")
+    with opened(file, read_only=not writes) as production:
+        held: Any = None if shot is None else shot_of(production, shot, file)
+        if text is not None:
+            add_note(production, held, text, to)
+        for id, seen in ((done, True), (again, False)):
+            if id is not None:
+                finish_note(production, held, id, seen)
+        data = {
+            "notes": [
+                {
+                    "shot": s.name,
+                    "id": n.id,
+                    "who": n.who,
+                    "at": n.at,
+                    "to": n.to,
+                    "text": n.text,
+                    "done": n.done or None,
+                }
+                for s, n in every_note(production)
+                if (held is None or s.id == held.id) and (writes or not to or n.to == to)
+            ]
+        }
+    printed(data, as_json, say_notes)
+
+
+COMMANDS = (release, verify, diff, merge, note)

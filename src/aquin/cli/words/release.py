@@ -19,6 +19,8 @@ def say_release(data: dict[str, Any]) -> None:
             f"  {len(data['nearest_cdl'])} grades hold more than a CDL: theirs is the nearest one, "
             f"up to {worst:.1f} dE00 off"
         )
+    for r in data["routes"]:
+        print(f"  {'right' if r['ok'] else 'WRONG'}  {TITLES[r['route']]}: {route_words(r)}")
     for one in data["not_in_files"]:
         print(f"  no file can carry, {one['shot']}: {one['what']}")
     for one in data["left_out"]:
@@ -106,3 +108,12 @@ def say_merge(data: dict[str, Any]) -> None:
 def _short(value: Any) -> str:
     text = "not there" if value is None else str(value)
     return text if len(text) < 160 else f"{text[:157]}…"
+
+
+def say_notes(data: dict[str, Any]) -> None:
+    for n in data["notes"]:
+        to = f" to {n['to']}" if n["to"] else ""
+        state = f"done, {n['done']}" if n["done"] else "open"
+        print(f"{n['shot']:12} {n['at'][:16]}  {n['who']}{to}: {n['text']}  ({state}; {n['id'][:8]})")
+    if not data["notes"]:
+        print("no notes")

@@ -48,6 +48,7 @@ class Notices(QObject):
         self.session, self.state, self.link, self.over_time = session, state, link, over_time
         self.finding = Notice(pictures, "What is open about this shot", top=True)
         self.sides = {role: _SideNotice(pictures, role) for role in ROLES}
+        session.changed.connect(self.show)
 
     def show(self) -> None:
         """What is open about the shot, or where its chart and its picture disagree; and what is missing."""
@@ -67,9 +68,22 @@ class Notices(QObject):
                     lambda: self.asked.emit("bench.pairs"),
                 )
             )
+        if note := self._note():
+            words = f"{words}\n{note}" if words else note
+            tip = "Read it, answer, or say that it is seen to"
+            choices.append(("Notes …", tip, lambda: self.asked.emit("app.notes")))
         self.finding.say(words, choices)
         for role in ROLES:
             self._show_missing(role)
+
+    def _note(self) -> str:
+        """The newest open note on the shot."""
+        from aquin.production.notes import open_notes
+
+        production, id = self.session.production, self.session.shot_id
+        found = open_notes(production, id) if production is not None and id else []
+        more = f" And {len(found) - 1} more." if len(found) > 1 else ""
+        return f"✎  {found[-1].words.rstrip('.')}.{more}" if found else ""
 
     def _choices(self, found: Finding) -> list[Choice]:
         out: list[Choice] = []

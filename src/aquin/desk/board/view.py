@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
 from aquin.desk.board.cells import BoardModel, BoardTable
 from aquin.desk.board.levelling import Levelling
 from aquin.desk.board.settling import Settling
-from aquin.desk.board.widgets import HOW, PANEL, BoardWidgets, about, about_shot, words_label
+from aquin.desk.board.widgets import HOW, PANEL, BoardWidgets, about, about_shot, said_of_shot, words_label
 from aquin.desk.kit import theme
 from aquin.desk.kit.boxes import column_of, line_of
 from aquin.desk.kit.columns import COLUMNS
@@ -223,7 +223,7 @@ class BoardView(BoardWidgets, OfSession):
             self.chosen_words.setText("\n".join(off[:6]) + ("\n…" if len(off) > 6 else ""))
         for cell in cells:
             for state in cell.shots:
-                word = state.word + (", agreed" if state.agreed else "")
+                word = said_of_shot(self.production, state)
                 item = QListWidgetItem(f"{state.shot.name}: {word}")
                 item.setData(Qt.ItemDataRole.UserRole, state.shot.id)
                 item.setData(

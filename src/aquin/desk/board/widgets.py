@@ -11,8 +11,10 @@ from aquin.desk.kit.boxes import column_of
 from aquin.desk.kit.columns import Columns
 from aquin.desk.kit.labels import Words
 from aquin.measure.ledger import Row
+from aquin.production import Production
 from aquin.production.cells import Cell, ShotState, State
 from aquin.production.matching import MODELS
+from aquin.production.notes import open_notes
 
 PANEL = 292
 BUTTONS = (
@@ -169,3 +171,10 @@ def words_label() -> QLabel:
     label.setWordWrap(True)
     label.set_role("soft")
     return label
+
+
+def said_of_shot(production: Production | None, state: ShotState) -> str:
+    """How a shot stands, in the list below the grid."""
+    many = len(open_notes(production, state.shot.id)) if production is not None else 0
+    notes = f", {many} note{'s' if many > 1 else ''}" if many else ""
+    return state.word + (", agreed" if state.agreed else "") + notes
