@@ -7,7 +7,7 @@ import numpy as np
 
 from aquin.colour.levels import GREY, WHITE
 from aquin.exchange import paper
-from aquin.exchange.paper import Heading, Lines, Paper, Table, write_paper
+from aquin.exchange.paper import Block, Heading, Lines, Paper, Picture, Pictures, Table, write_paper
 from aquin.exchange.plots import Bar, Drawing, bars
 from aquin.production.plan import CameraPlan, Chain, Filmed
 
@@ -23,6 +23,8 @@ class Sheet:
     routine: tuple[Filmed, ...]
     look: tuple[str, ...] = ()
     """What the look does, in lines."""
+    seen: tuple[tuple[str, bytes], ...] = ()
+    """A picture without the look and with it: what stands under each, and a JPEG."""
 
     @property
     def columns(self) -> list[str]:
@@ -142,8 +144,10 @@ def _bars(sheet: Sheet) -> list[Drawing]:
     return [bars(title, rows, "stops from grey", zero="18 %")]
 
 
-def _under(sheet: Sheet) -> list[Heading | Lines | Table]:
+def _under(sheet: Sheet) -> list[Block]:
     """What the look does; nothing where none is on."""
     if not sheet.look:
         return []
-    return [Heading("Under the look"), Lines([f"{line}." for line in sheet.look], points=True)]
+    pictures = [Picture(data, words) for words, data in sheet.seen]
+    seen = [Pictures(pictures)] if pictures else []
+    return [Heading("Under the look"), Lines([f"{line}." for line in sheet.look], points=True), *seen]

@@ -120,33 +120,41 @@ PICTURE = (-0.03, 1.05)
 WIDER = (-0.12, 1.3)
 """What a balance upwards needs."""
 ENTRIES = 16_385
+CLEARLY = 0.6
+"""What a table of greys before a cube must bring the error down to: not every program reads one."""
 ENOUGH = 0.5 / 1023
 """A plain cube that is this near to the grade (99.9 % of colours as scenes have them) needs no table before it."""
 
 
 def _write_cube(path: Path, grade: Grade, size: int, title: str, note: str, force: bool) -> None:
-    """Plain where that is good enough; else with a table before the cube, where that is better."""
+    """Plain where that is good enough; else with a table before the cube, where that is better: of what the grade does
+    to each channel, or where channels are mixed, of what it does to greys.
+    """
     own = on_acescct(grade)
-    colours = np.concatenate([scene_like(), dark()])
+    held = _shaped(grade)
+    colours = scene_like() if held is not None else _usual()
     true = own(colours.astype(np.float64))
 
     def error(transform: Callable[[Floats], Floats], given: Floats) -> float:
         table = lut_processor(np.asarray(transform(grid(size)), np.float64), size)
         return float(np.percentile(np.abs(table(given) - true).max(axis=1), 99.9))
 
-    held = _shaped(grade)
     plain = error(own, colours)
-    if plain <= ENOUGH and held is None:
-        cube.write(path, own, size, title, note, force)
-        return
     tried = [held] if held is not None else [by_greys(own, *PICTURE), by_greys(own, *WIDER)]
-    found = [(error(rest, table.apply(colours)), k) for k, (table, rest) in enumerate(tried)]
-    best, at = min(found)
-    if plain <= ENOUGH or best >= plain:
+    best, at = plain, -1
+    if plain > ENOUGH:
+        best, at = min((error(rest, table.apply(colours)), k) for k, (table, rest) in enumerate(tried))
+    if at < 0 or best >= (plain if held is not None else CLEARLY * plain):
         cube.write(path, own, size, title, note, force)
         return
     table, rest = tried[at]
     cube.write(path, rest, size, title, note + " A 1D table goes before the cube.", force, table)
+
+
+def _usual() -> Float32:
+    """(n, 3) ACEScct of colours whose channels lie within three stops of each other: nearly all that scenes hold."""
+    colours = probe()
+    return np.asarray(colours[np.ptp(colours, axis=1) < 3 / 17.52], np.float32)
 
 
 def _shaped(grade: Grade) -> tuple[cube.Shaper, Callable[[Floats], Floats]] | None:

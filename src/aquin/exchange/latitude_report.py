@@ -1,14 +1,15 @@
 """The latitude report: what each camera gives over and under, side by side, for screen (HTML) and print (PDF)."""
 
 import re
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 from pathlib import Path
 
 import numpy as np
 
 from aquin.charts.latitude import Latitude, Row, advice, ranked
 from aquin.exchange import paper
-from aquin.exchange.paper import Block, Heading, Lines, Paper, Table, write_paper
+from aquin.exchange.paper import Block, Heading, Lines, Paper, Picture, Pictures, Table, write_paper
 from aquin.exchange.plots import Bar, Curve, bars, curves
 
 COLUMNS = (
@@ -36,6 +37,8 @@ class Report:
     policy: str
     """bright or protect."""
     cameras: tuple[Latitude, ...]
+    frames: Mapping[str, Sequence[tuple[str, bytes]]] = field(default_factory=dict)
+    """By camera, frames of its series: what stands under each, and a JPEG."""
 
     @property
     def order(self) -> list[Latitude]:
@@ -148,5 +151,6 @@ def paper_of(report: Report) -> Paper:
         out = frozenset(k for k, row in enumerate(c.rows) if not row.usable)
         at = frozenset({c.rows.index(c.normal)})
         steps = Table(COLUMNS, [row_words(row) for row in c.rows], WIDTHS, at, out)
-        blocks += [Heading(c.camera), Lines(report.words(c)), steps]
+        seen = [Picture(data, minus(words), 27.0) for words, data in report.frames.get(c.camera, ())]
+        blocks += [Heading(c.camera), Lines(report.words(c)), *([Pictures(seen)] if seen else []), steps]
     return Paper(f"{report.title}: latitude", [*blocks, Lines([NOTE])])

@@ -188,18 +188,30 @@ def curves(
         Label(right, foot + 8, across, 2.6, "end", SOFT),
         Label(right + 1, top - 1.5, up, 2.6, "start", SOFT),
     ]
-    ends: list[float] = []
+    names: list[tuple[float, str]] = []
     for k, c in enumerate(kept):
         shapes.append(
             Stroke(tuple(at(x, y) for x, y in zip(c.x, c.y, strict=True)), INK, 0.4, DASHES[k % len(DASHES)])
         )
-        x, y = at(c.x[-1], c.y[-1])
-        while any(abs(y - e) < 3 for e in ends):  # names must not lie on each other
-            y += 3
-        ends.append(y)
-        shapes.append(Label(right + 1, y + 0.9, c.name, 2.6))
+        _, y = at(c.x[-1], c.y[-1])
+        names.append((y, c.name))
+    shapes += [Label(right + 1, y + 0.9, name, 2.6) for y, name in _apart(names, top, foot)]
     said = f"{title}: " + "; ".join(f"{c.name} from {c.y[0]:.2f} to {c.y[-1]:.2f}" for c in kept)
     return Drawing(width, height, tuple(shapes), said)
+
+
+def _apart(
+    names: Sequence[tuple[float, str]], top: float, foot: float, gap: float = 3.0
+) -> list[tuple[float, str]]:
+    """Names beside their places, in order from below, none over another and all within the plot where they fit."""
+    out: list[tuple[float, str]] = []
+    ceiling = foot
+    for y, name in sorted(names, reverse=True):
+        at = min(y, ceiling)
+        out.append((at, name))
+        ceiling = at - gap
+    low = min((y for y, _ in out), default=top)
+    return [(y + max(top - low, 0.0), name) for y, name in out]
 
 
 @dataclass(frozen=True)

@@ -42,13 +42,26 @@ def look_lines(production: Production, config: ColourConfig) -> tuple[str, ...]:
     return tuple(lines)
 
 
+def under_the_look(production: Production, config: ColourConfig) -> tuple[tuple[str, bytes], ...]:
+    """JPEG of a hero, or the first shot that can be read, graded, without the look that is on and with it."""
+    from aquin.jobs.look_work import usual_shots
+    from aquin.jobs.series_frames import shown
+
+    for shot in usual_shots(production):
+        both = [shown(production, config, shot, graded=True, look=worn) for worn in (False, True)]
+        if both[0] is not None and both[1] is not None:
+            return ((f"{shot.name} without the look", both[0]), ("with it", both[1]))
+    return ()
+
+
 def write_sheet(
     production: Production, chain: Chain, path: Path, force: bool = False, config: ColourConfig | None = None
 ) -> None:
     """Exposure, charts, policy, and with `config` what the look that is on does: .pdf or .html. Raises AquinError."""
     policy = POLICIES[policy_of(production)]
     lines = look_lines(production, config) if config is not None else ()
+    seen = under_the_look(production, config) if lines and config is not None else ()
     sheet = Sheet(
-        production.name, date.today().isoformat(), policy, chain, tuple(checklist(production)), lines
+        production.name, date.today().isoformat(), policy, chain, tuple(checklist(production)), lines, seen
     )
     write_crew_sheet(path, sheet, force)

@@ -43,7 +43,8 @@ def latitude_series(ask: LatitudeAsk, tell: Tell | None = None) -> dict[str, Any
         found, title, policy = [_latitude_of_files(ask, tell)], ask.camera or ask.files[0].stem, "bright"
     policy = ask.policy or policy
     if ask.report is not None:
-        report = Report(title, date.today().isoformat(), policy, tuple(found))
+        frames = _frames(ask) if ask.of_production else {}
+        report = Report(title, date.today().isoformat(), policy, tuple(found), frames)
         write_latitude(ask.report, report, ask.force)
     return {
         "policy": policy,
@@ -75,6 +76,13 @@ def _latitudes(ask: LatitudeAsk, tell: Tell | None, troubles: list[str]) -> tupl
     if not found:
         raise AquinError(troubles[0], ask.files[0], "")
     return found, title, policy
+
+
+def _frames(ask: LatitudeAsk) -> dict[str, list[tuple[str, bytes]]]:
+    from aquin.jobs.series_frames import series_frames
+
+    with opened(ask.files[0]) as production:
+        return series_frames(production, config_of(production))
 
 
 def _latitude_of_files(ask: LatitudeAsk, tell: Tell | None) -> Latitude:

@@ -337,11 +337,20 @@ class LatitudePage(QWidget, OfSession):
         production = self.production
         if production is None or not self.found:
             return
-        report = Report(production.name, date.today().isoformat(), self.policy(), tuple(self.found.values()))
+        found, policy, config = tuple(self.found.values()), self.policy(), self.config
+
+        def work() -> None:
+            from aquin.jobs.series_frames import series_frames
+
+            frames = series_frames(production, config)
+            write_latitude(
+                path, Report(production.name, date.today().isoformat(), policy, found, frames), True
+            )
+
         self.jobs.start(
             "latitude report",
             "writing the report",
-            lambda: write_latitude(path, report, True),
+            work,
             lambda _: self.told.emit(f"Wrote {path.name}."),
             self.told.emit,
         )
