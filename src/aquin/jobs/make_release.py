@@ -19,10 +19,13 @@ from aquin.exchange.grade_file import SPACE_NOTE
 from aquin.exchange.marked_edit import MarkedPiece, write_marked
 from aquin.exchange.names import safe_names
 from aquin.files import write_safely, write_text
+from aquin.jobs.monitor_luts import write_luts
 from aquin.jobs.release_contents import Contents, Wish, contents_of
 from aquin.production import Camera, Edit, Option, Production
 from aquin.production.cut.pieces import pieces_of
+from aquin.production.looks import look_for
 from aquin.production.people import person, workstation
+from aquin.production.plan import chain_of
 from aquin.production.recomputable import now
 from aquin.production.returned import COPY
 from aquin.production.settings import deliverables_of, policy_of, working_space
@@ -186,6 +189,8 @@ def _rest(
     cameras = {encoding: f"cameras/{stem}.clf" for encoding, stem in contents.encodings.items()}
     for encoding, name in cameras.items():
         write_input(stage / name, config, encoding)
+    worn = look_for(production, config, "")
+    monitors = write_luts(config, chain_of(production, config), stage / "cameras", look=worn)
     looks = _write_looks(contents, stage)
     _say(tell, 0.3, "configuration")
     working = working_space(production, config)
@@ -204,6 +209,10 @@ def _rest(
     shots = [contents.said[j.id] | written[j.id] for j in contents.jobs]
     about = _about(production, config, wish, contents, key)
     about |= {"cameras": _cameras(production, cameras, contents), "looks": looks, "edits": edits}
+    about["monitors"] = [
+        {"camera": m.camera, "file": f"cameras/{m.file.name}", "code10_p999": round(m.error_code10, 2)}
+        for m in monitors
+    ]
     return Manifest(about, tuple(shots), ())
 
 

@@ -226,7 +226,13 @@ def read_me(manifest: Manifest) -> str:
                 else ""
             )
         )
-    parts += _ways(about, kinds, screen)
+    tables = [
+        str(s["files"][kind])
+        for s in manifest.shots
+        for kind in ("cube", "ready")
+        if s["written"].get(kind, {}).get("table_before")
+    ]
+    parts += _ways(about, kinds, screen, tables)
     parts.append(
         "Checking a picture\n------------------\n"
         "check/ holds small frames in float: NAME-source.exr is the camera's signal, NAME-graded.exr what the grade\n"
@@ -240,7 +246,7 @@ def read_me(manifest: Manifest) -> str:
     return "\n\n".join(parts) + "\n"
 
 
-def _ways(about: Mapping[str, Any], kinds: set[str], screen: str) -> list[str]:
+def _ways(about: Mapping[str, Any], kinds: set[str], screen: str, tables: Sequence[str]) -> list[str]:
     """How grades are used other than by CDL, and the look."""
     parts: list[str] = []
     if kinds & {"clf", "cube"}:
@@ -248,6 +254,12 @@ def _ways(about: Mapping[str, Any], kinds: set[str], screen: str) -> list[str]:
             "By CLF or LUT of the grade\n--------------------------\n"
             f"grades/NAME.clf is exact; grades/NAME.cube is within about a code of 10 bit. Both take "
             f"{about['chain']['working']} and give it. Interpolate tetrahedrally."
+            + (
+                f"\nThese cubes have a 1D table before the 3D one, which not every program reads: {', '.join(tables)}.\n"
+                "Where one is refused, take the CLF."
+                if tables
+                else ""
+            )
         )
     if "ready" in kinds:
         parts.append(
@@ -261,6 +273,11 @@ def _ways(about: Mapping[str, Any], kinds: set[str], screen: str) -> list[str]:
             "Point the program to config/config.ocio; keep the folder together, since it reads grades/ and look/.\n"
             "Its file rules know each shot's encoding. Each grade is a look ('grade NAME'); or set the context\n"
             "variable SHOT to a shot's name and choose the view that ends in 'graded'."
+        )
+    if about.get("monitors"):
+        parts.append(
+            "On set\n------\ncameras/NAME-monitor.cube takes a camera's signal to the screen as it is shot: with the\n"
+            "exposure that its card asks for taken back, and with the look that is on for all."
         )
     if about["looks"]:
         names = ", ".join(

@@ -32,6 +32,8 @@ LIMITS: Mapping[Route, tuple[str, float]] = {
 """What a route is held to: its largest difference, or the 99.9th percentile of a frame, as a share of full scale; a
 ready LUT in CIEDE2000 (a LUT of the whole chain is some codes off in saturated shadows, where a code is not seen).
 """
+COARSE = 2.5
+"""CIEDE2000 that a ready LUT of 33 points is held to."""
 TABLED = 2.5e-4
 """What a CLF is held to where it has to table a part that it has no step for: a root polynomial, a hue warp."""
 TITLES: Mapping[Route, str] = {
@@ -50,7 +52,8 @@ TOE = 0.0078125
 class Gap:
     """One shot by one route: differences of the largest channel, as shares of full scale, ACEScct or signal; of a
     ready LUT in CIEDE2000. `toe`: the largest one in the toe, where a CDL is not exact; `nearest`: whether the CDL is
-    only the nearest one; `tabled`: whether a part of the grade had to be tabled.
+    only the nearest one; `tabled`: whether a part of the grade had to be tabled; `coarse`: whether a
+    ready LUT has fewer points.
     """
 
     shot: str
@@ -59,6 +62,7 @@ class Gap:
     toe: float = 0.0
     nearest: bool = False
     tabled: bool = False
+    coarse: bool = False
 
 
 @dataclass(frozen=True)
@@ -89,6 +93,8 @@ class Found:
         by, limit = LIMITS[self.route]
         if gap.tabled and self.route in ("clf", "config"):
             limit = TABLED
+        if gap.coarse:
+            limit = COARSE
         return (gap.worst if by == "worst" else gap.p999) <= limit
 
     def data(self) -> dict[str, Any]:
@@ -170,7 +176,8 @@ def _gap(folder: Path, manifest: Manifest, shot: Mapping[str, Any], route: Route
     if route == "ready":
         made, wanted = _apply(_file(folder / files["ready"]), source), pixels(folder / check["screen"])
         off = delta_e00(lab_of_display(made.reshape(-1, 3)), lab_of_display(wanted.reshape(-1, 3)))
-        return Gap(name, float(off.max()), float(np.percentile(off, 99.9)))
+        coarse = shot["written"]["ready"]["points"] < 65
+        return Gap(name, float(off.max()), float(np.percentile(off, 99.9)), coarse=coarse)
     if route == "view":
         return _of(name, _apply(_view(config, manifest, shot), source), pixels(folder / check["screen"]))
     graded = pixels(folder / check["graded"])

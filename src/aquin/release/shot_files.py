@@ -199,6 +199,9 @@ def _grades(
                 proof = prove(path, still, linear)
             on = proof.picture or (0.0, 0.0)
             said[kind] = {"p999": round(on[0], 9), "largest": round(on[1], 9)}
+            if kind == "cube":
+                with path.open(encoding="utf-8") as stream:
+                    said[kind]["table_before"] = "LUT_1D_SIZE" in stream.read(2000)
     if moving.keys:
         files["over time"] = f"grades/{job.stem}-over-time.csv"
         rows = change_list.rows_of(moving, {})
