@@ -255,7 +255,7 @@ def _ways(about: Mapping[str, Any], kinds: set[str], screen: str, tables: Sequen
             f"grades/NAME.clf is exact; grades/NAME.cube is within about a code of 10 bit. Both take "
             f"{about['chain']['working']} and give it. Interpolate tetrahedrally."
             + (
-                f"\nThese cubes have a 1D table before the 3D one, which not every program reads: {', '.join(tables)}.\n"
+                f"\nThese cubes have a 1D table before the 3D one, which some programs refuse: {', '.join(tables)}.\n"
                 "Where one is refused, take the CLF."
                 if tables
                 else ""
