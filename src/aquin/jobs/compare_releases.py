@@ -275,7 +275,7 @@ def row_of(c: Changed) -> list[str]:
         c.shot,
         minus(f"{c.stops:+.2f} st"),
         minus(f"{c.mired:+.1f} mired"),
-        minus(f"{c.duv:+.1f} Duv"),
+        minus(f"{c.duv:+.1f}e-3 Duv"),
         minus(f"{100 * (c.saturation - 1):+.1f} %"),
         "-" if c.off is None else f"{c.off:.2f} dE00",
         ", ".join(c.what),

@@ -243,7 +243,7 @@ def grade_text(values: Mapping[str, Any]) -> str:
     try:
         grade = Correction.of(values)
         mired, duv = grade.balance.shift
-        text = f"{grade.balance.stops:+.2f} st, {mired:+.0f} mired, {1e3 * duv:+.1f} Duv".replace("-", "−")
+        text = f"{grade.balance.stops:+.2f} st, {mired:+.0f} mired, {1e3 * duv:+.1f}e-3 Duv".replace("-", "−")
     except (ValueError, KeyError, TypeError):
         return f"{len(values)} numbers"
     return text + (

@@ -68,6 +68,7 @@ def dress(app: QApplication) -> None:
 
 
 STYLE = """
+QDialogButtonBox { dialogbuttonbox-buttons-have-icons: 0; }
 QToolTip { color: #dedede; background: #343434; border: 1px solid #5a5a5a; padding: 4px; }
 QPushButton, QToolButton { background: #2e2e2e; border: 1px solid #484848; border-radius: 3px; padding: 3px 10px; }
 QPushButton:hover, QToolButton:hover { background: #3a3a3a; }
