@@ -342,6 +342,19 @@ def test_whole_or_not_at_all(
     production.close()
 
 
+def test_what_a_killed_program_left_is_cleared(own_film: Path, tmp_path: Path) -> None:
+    done = subprocess.run(
+        [sys.executable, "-c", "import os; print(os.getpid())"], capture_output=True, text=True
+    )
+    left, alive = (tmp_path / f".aquin-release-{n}-abc" for n in (done.stdout.strip(), os.getppid()))
+    for folder in (left, alive):
+        (folder / "grades").mkdir(parents=True)
+    production = few_shots(own_film, 1)
+    make_release(production, config_of(production), tmp_path / "r", Wish(formats=("cc",)), jobs=1)
+    assert not left.exists() and alive.exists()
+    production.close()
+
+
 def test_an_earlier_release_is_only_replaced_by_force(own_film: Path, tmp_path: Path) -> None:
     production = few_shots(own_film, 1)
     config, out = config_of(production), tmp_path / "r"

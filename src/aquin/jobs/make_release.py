@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import os
 import shutil
 import tempfile
 import zipfile
@@ -124,9 +125,10 @@ def _check_place(out: Path, force: bool) -> None:
 
 @contextmanager
 def _stage(out: Path) -> Iterator[Path]:
-    """A folder beside the release's place, which is gone afterwards."""
+    """A folder beside the release's place, which is gone afterwards; with what a program that was killed left there."""
+    _clear_left(out.parent)
     try:
-        stage = Path(tempfile.mkdtemp(prefix=".aquin-release-", dir=out.parent))
+        stage = Path(tempfile.mkdtemp(prefix=f"{STAGE}{os.getpid()}-", dir=out.parent))
         for name in FOLDERS:
             (stage / name).mkdir()
         stage.chmod(0o755)
@@ -142,6 +144,21 @@ def _stage(out: Path) -> Iterator[Path]:
         raise AquinError(words, out, "Free some space or choose another folder") from error
     finally:
         shutil.rmtree(stage, ignore_errors=True)
+
+
+STAGE = ".aquin-release-"
+
+
+def _clear_left(folder: Path) -> None:
+    """Remove the stages of programs that are not there any more."""
+    for left in folder.glob(f"{STAGE}*-*"):
+        number = left.name.removeprefix(STAGE).partition("-")[0]
+        try:
+            os.kill(int(number), 0)
+        except ProcessLookupError:
+            shutil.rmtree(left, ignore_errors=True)
+        except (ValueError, OSError):
+            continue  # somebody else's
 
 
 Written = Mapping[str, dict[str, Any]]
