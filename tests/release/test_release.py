@@ -204,6 +204,9 @@ def test_a_second_release_knows_the_first(own_film: Path, released: Path, tmp_pa
     # the production says whether a release is its newest
     assert "newer one" in verify(released, production=production).newest
     assert usual_place(production).name.endswith("release-3")
+    production.undo()  # a number is never given twice, also where its release was taken back
+    assert [r["version"] for r in releases_of(production)] == [1]
+    assert usual_place(production).name.endswith("release-3")
     production.close()
 
 
@@ -431,3 +434,33 @@ def test_a_release_opens_for_somebody_who_has_only_it_and_the_media(
         keep_grade(production, config, shot, Correction(Balance(0.3)), "by hand")
     production.close()
     assert standing(folder).ok
+
+
+FUZZ = int(os.environ.get("AQUIN_FUZZ", "25"))
+
+
+def test_changed_manifests_are_read_or_refused(released: Path, tmp_path: Path) -> None:
+    """Whatever `release.json` says: read, or one AquinError, by everything that relies on it. AQUIN_FUZZ tries more."""
+    import mutations
+    from aquin.jobs.compare_releases import compare
+    from aquin.jobs.what_did_they import chain_of, others_of
+
+    folder = tmp_path / "r"
+    folder.mkdir()
+    for name in ("config", "look", "check", "cameras", "grades"):
+        (folder / name).symlink_to(released / name)
+    text = (released / "release.json").read_bytes()
+    chance, read = random.Random(3), 0
+    for number in range(FUZZ):
+        (folder / "release.json").write_bytes(mutations.json_of(text, chance))
+        try:
+            manifest, _ = read_manifest(folder)
+            read += 1
+            others_of(manifest)
+            for shot in manifest.shots[:2]:
+                chain_of(folder, manifest, shot, shot["check"]["frame"])
+            if number % 10 == 0:
+                routes(folder, manifest, shots=[str(manifest.shots[0]["name"])])
+                compare(folder, released)
+        except AquinError as error:
+            assert error.line()

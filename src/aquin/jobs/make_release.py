@@ -238,7 +238,7 @@ def _about(
 ) -> dict[str, Any]:
     earlier = releases_of(production)
     newest = production.journal(1)
-    version = 1 + max((int(r["version"]) for r in earlier), default=0)
+    version = next_version(production)
     parent = {k: earlier[-1][k] for k in ("version", "seal") if k in earlier[-1]} if earlier else None
     deliverables = []
     for d in deliverables_of(production, config):
@@ -418,7 +418,17 @@ def place_of(production: Production, release: Mapping[str, Any]) -> Path | None:
     return folder if beside and (folder / MANIFEST).is_file() else None
 
 
+def next_version(production: Production) -> int:
+    """A number that no release of this production has had, also none that was taken back."""
+    known = [int(r["version"]) for r in releases_of(production)]
+    for entry in production.journal(1_000_000):
+        word, _, number = entry.what.partition(" ")
+        if word == "release" and number.isdigit():
+            known.append(int(number))
+    return 1 + max(known, default=0)
+
+
 def usual_place(production: Production) -> Path:
     """Where the next release goes unless somebody says otherwise."""
-    version = 1 + max((int(r["version"]) for r in releases_of(production)), default=0)
+    version = next_version(production)
     return production.path.parent / f"{production.path.stem}-release-{version}"

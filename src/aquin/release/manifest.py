@@ -13,6 +13,7 @@ from typing import Any
 
 from aquin.errors import AquinError
 from aquin.reading import json_of
+from aquin.release.checked import check_about, check_shot
 
 FORMAT = 1
 MANIFEST, SUMS, SIGNATURE = "release.json", "release.sha256", "release.sig"
@@ -97,9 +98,13 @@ def read_manifest(folder: Path) -> tuple[Manifest, bool]:
         shots = tuple(_shot(s) for s in data["shots"])
         if len(files) > MOST_FILES or len({f.name for f in files}) < len(files):
             raise ValueError("its list of files is not usable")
+        check_about(about)
         made = Manifest(about, shots, files)
-        if made.version < 1 or not made.identity or not isinstance(about["chain"], dict):
-            raise ValueError("it does not say which release it is")
+        for camera in about["cameras"]:
+            inside(camera["input"])
+        for look in about["looks"]:
+            inside(look["clf"])
+            inside(look["json"])
         return made, data.get("seal") == seal_of(data)
     except OSError as error:
         raise AquinError(
@@ -115,9 +120,7 @@ def _listed(values: Mapping[str, Any]) -> Listed:
 
 
 def _shot(values: Mapping[str, Any]) -> Mapping[str, Any]:
-    for key in ("id", "name"):
-        if not isinstance(values[key], str):
-            raise ValueError(f"the {key} of a shot is none")
+    check_shot(values)
     for name in [*dict(values["files"]).values(), *_frames(values)]:
         inside(str(name))
     return values
