@@ -54,10 +54,9 @@ def agree(production: Production, shoot: Shoot, shots: list[Shot], on: bool = Tr
 
 def agreements(production: Production, shoot: Shoot, shot: Shot) -> list[Agreement]:
     """Everybody who agreed, those who agreed to what it is now first."""
-    mark = mark_of(shot_grade(shoot, shot))
-    found = [
-        Agreement(who, str(said["at"]), said["mark"] == mark) for who, said in _held(production, shot).items()
-    ]
+    held = _held(production, shot)
+    mark = mark_of(shot_grade(shoot, shot)) if held else ""
+    found = [Agreement(who, str(said["at"]), said["mark"] == mark) for who, said in held.items()]
     return sorted(found, key=lambda a: (not a.now, a.at))
 
 

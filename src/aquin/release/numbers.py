@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -35,6 +36,7 @@ class Shift:
         }
 
 
+@lru_cache(maxsize=8192)
 def shift_of(grade: Grade, before: Grade | None = None) -> Shift:
     """What a grade does, or what it does more than another."""
     factors, colour = _of(grade)

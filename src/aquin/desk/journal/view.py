@@ -44,6 +44,8 @@ class JournalView(QWidget, OfSession):
         self._reading.ready.connect(self._read)
         self._drawing.ready.connect(self._drawn)
         self._of: object = None
+        self._choices: dict[str, list[tuple[str, str]]] = {}
+        """What each filter offers now."""
         self._build()
         session.opened.connect(self.opened)
         session.changed.connect(self.refresh)
@@ -166,6 +168,9 @@ class JournalView(QWidget, OfSession):
         }
         for name, found in choices.items():
             box = self.boxes[name]
+            if self._choices.get(name) == found:
+                continue
+            self._choices[name] = found
             kept = box.currentData()
             while box.count() > 1:
                 box.removeItem(1)
@@ -183,22 +188,10 @@ class JournalView(QWidget, OfSession):
             return
         shown = self.desk.shown
         self.summary.setText(f"{len(shown)} of {len(self.desk.lines)} entries")
-        self.table.show_rows(
-            [
-                (
-                    key_of(line),
-                    (
-                        f"{line.merged}.{line.number}" if line.merged else str(line.number),
-                        line.at[:16].replace("T", " "),
-                        line.who,
-                        line.words,
-                        line.why,
-                        names_of(production, line),
-                    ),
-                )
-                for line in shown
-            ],
-            [bool(line.merged) or line.step == "undo" for line in shown],
+        self.table.show_many(
+            [key_of(line) for line in shown],
+            lambda k: _cells(production, shown[k]),
+            lambda k: bool(shown[k].merged) or shown[k].step == "undo",
         )
         if shown and self.table.currentRow() < 0:
             self.table.setCurrentCell(0, 0)
@@ -325,6 +318,12 @@ class JournalView(QWidget, OfSession):
     def finish(self) -> None:
         self._reading.finish()
         self._drawing.finish()
+
+
+def _cells(production: Any, line: Line) -> tuple[str, ...]:
+    number = f"{line.merged}.{line.number}" if line.merged else str(line.number)
+    when = line.at[:16].replace("T", " ")
+    return number, when, line.who, line.words, line.why, names_of(production, line)
 
 
 def _lines(key: Any, production: Any) -> tuple[Any, Any, str]:

@@ -15,7 +15,7 @@ from aquin.desk.kit.boxes import column_of, line_of
 from aquin.desk.kit.labels import Words
 from aquin.desk.kit.plain_table import PlainTable
 from aquin.desk.kit.sheet import Cell, Sheet, image_of
-from aquin.desk.release.state import ReleaseDesk
+from aquin.desk.release.state import ReleaseDesk, Row
 from aquin.exchange.latitude_report import minus
 
 SHOTS = {"all": "All shots", "agreed": "Only agreed shots"}
@@ -68,24 +68,15 @@ class ContentsPage(Page):
         beyond = sum(bool(r.beyond) and r.beyond != "more than a CDL" for r in going)
         text = f"{len(going)} of {len(rows)} shots go out; {agreed} are agreed"
         self.summary.setText(text + (f"; of {beyond} no file can carry all" if beyond else ""))
-        self.table.show_rows(
-            [
-                (
-                    r.id,
-                    (
-                        r.name,
-                        r.camera,
-                        r.setup,
-                        minus(r.grade),
-                        r.state,
-                        r.agreed,
-                        f"left out: {r.why}" if r.why else r.beyond,
-                    ),
-                )
-                for r in rows
-            ],
-            [bool(r.why) for r in rows],
+        self.table.show_many(
+            [r.id for r in rows],
+            lambda k: _shot_cells(rows[k]),
+            lambda k: bool(rows[k].why),
         )
+
+
+def _shot_cells(r: Row) -> tuple[str, ...]:
+    return r.name, r.camera, r.setup, minus(r.grade), r.state, r.agreed, r.note
 
 
 class VerifyPage(Page):

@@ -107,12 +107,15 @@ def rows_of(
     from aquin.release.papers import grade_words
 
     shoot, wish, out = Shoot(production, config), Wish(only), []
+    looks: dict[str, Any] = {}
     for shot in production.all(Shot):
         if shot.kind != "shot":
             continue
         grade = shot_grade(shoot, shot)
         camera, setup = production.find(Camera, shot.camera_id), production.find(Setup, shot.setup_id)
-        look = look_for(production, config, shot.setup_id)
+        if shot.setup_id not in looks:
+            looks[shot.setup_id] = look_for(production, config, shot.setup_id)
+        look = looks[shot.setup_id]
         beyond = [b for b in (grade.beyond_lut, look.beyond_lut if look is not None else "") if b]
         state = states.get(shot.id)
         out.append(
