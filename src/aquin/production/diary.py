@@ -243,7 +243,15 @@ def grade_text(values: Mapping[str, Any]) -> str:
     try:
         grade = Correction.of(values)
         mired, duv = grade.balance.shift
-        text = f"{grade.balance.stops:+.2f} st, {mired:+.0f} mired, {1e3 * duv:+.1f}e-3 Duv".replace("-", "−")
+        stops, warm, green = (
+            f"{value:+.{digits}f}".replace("-", "−")
+            for value, digits in (
+                (round(grade.balance.stops, 2) + 0.0, 2),
+                (round(mired) + 0.0, 0),
+                (round(1e3 * duv, 1) + 0.0, 1),
+            )
+        )
+        text = f"{stops} st, {warm} mired, {green}e-3 Duv"
     except (ValueError, KeyError, TypeError):
         return f"{len(values)} numbers"
     return text + (

@@ -78,10 +78,12 @@ class Notices(QObject):
 
     def _note(self) -> str:
         """The newest open note on the shot."""
-        from aquin.production.notes import open_notes
-
         production, id = self.session.production, self.session.shot_id
-        found = open_notes(production, id) if production is not None and id else []
+        if production is None or not id:
+            return ""
+        from aquin.production.notes import open_notes  # not at the window's start
+
+        found = open_notes(production, id)
         more = f" And {len(found) - 1} more." if len(found) > 1 else ""
         return f"✎  {found[-1].words.rstrip('.')}.{more}" if found else ""
 
