@@ -266,6 +266,11 @@ def write_compared(path: Path, found: Compared, force: bool = False) -> None:
     write_paper(path, Paper("What changed", blocks), "a comparison", force)
 
 
+def _number(value: float, digits: int, unit: str) -> str:
+    """With its sign, but never a minus before nothing."""
+    return minus(f"{round(value, digits) + 0.0:+.{digits}f} {unit}")
+
+
 COLUMNS = ("shot", "exposure", "warmth", "tint", "saturation", "check frame", "what")
 
 
@@ -273,10 +278,10 @@ def row_of(c: Changed) -> list[str]:
     """One changed shot in words, in the order of COLUMNS."""
     return [
         c.shot,
-        minus(f"{c.stops:+.2f} st"),
-        minus(f"{c.mired:+.1f} mired"),
-        minus(f"{c.duv:+.1f}e-3 Duv"),
-        minus(f"{100 * (c.saturation - 1):+.1f} %"),
+        _number(c.stops, 2, "st"),
+        _number(c.mired, 1, "mired"),
+        _number(c.duv, 1, "10⁻³ Duv"),
+        _number(100 * (c.saturation - 1), 1, "%"),
         "-" if c.off is None else f"{c.off:.2f} dE00",
         ", ".join(c.what),
     ]

@@ -251,7 +251,7 @@ def grade_text(values: Mapping[str, Any]) -> str:
                 (round(1e3 * duv, 1) + 0.0, 1),
             )
         )
-        text = f"{stops} st, {warm} mired, {green}e-3 Duv"
+        text = f"{stops} st, {warm} mired, {green} 10⁻³ Duv"
     except (ValueError, KeyError, TypeError):
         return f"{len(values)} numbers"
     return text + (

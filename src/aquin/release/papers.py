@@ -119,7 +119,7 @@ def _screens(about: Mapping[str, Any]) -> list[str]:
 def grade_words(shot: Mapping[str, Any]) -> str:
     """What a grade does, in a line."""
     return (
-        f"{shot['stops'] + 0:+.2f} st, {round(shot['mired']) + 0:+d} mired, {round(shot['duv'], 1) + 0:+.1f}e-3 Duv, "
+        f"{shot['stops'] + 0:+.2f} st, {round(shot['mired']) + 0:+d} mired, {round(shot['duv'], 1) + 0:+.1f} 10⁻³ Duv, "
         f"saturation {shot['saturation']:.2f}"
     )
 
@@ -131,7 +131,7 @@ def _shot_row(shot: Mapping[str, Any]) -> list[Any]:
         shot["setup"],
         minus(f"{shot['stops']:+.2f} st"),
         minus(f"{round(shot['mired']) + 0:+d} mired"),
-        minus(f"{shot['duv']:+.1f}e-3 Duv"),
+        minus(f"{shot['duv']:+.1f} 10⁻³ Duv"),
         f"{shot['saturation']:.2f}",
         shot["state"],
         _agreed(shot) or "-",
