@@ -183,8 +183,8 @@ def test_luts_and_crew_sheet_go_to_files(window: Window, tmp_path: Path) -> None
     assert {p.name for p in tmp_path.glob("*.cube")} == {"Heron-monitor.cube", "Egret-monitor.cube"}
     assert cube.read(tmp_path / "Heron-monitor.cube")[1] == 33
     for name in ("sheet.pdf", "sheet.html"):
-        write_sheet(production_of(window), plan.config, plan.chain, tmp_path / name, window.tell)
-        assert name in window.message
+        write_sheet(production_of(window), plan.config, plan.chain, tmp_path / name, window.jobs, window.tell)
+        until(lambda n=name: f"Wrote {n}" in window.message, 60)
         assert (tmp_path / name).stat().st_size > 2000
 
 

@@ -25,6 +25,8 @@ class Sheet:
     """What the look does, in lines."""
     seen: tuple[tuple[str, bytes], ...] = ()
     """A picture without the look and with it: what stands under each, and a JPEG."""
+    charts: tuple[tuple[str, bytes], ...] = ()
+    """The same of charts that were filmed already."""
 
     @property
     def columns(self) -> list[str]:
@@ -122,6 +124,11 @@ def paper_of(sheet: Sheet) -> Paper:
                 ["", *sheet.cameras],
                 [[setup, *marks] for setup, marks in sheet.setups()],
                 [44, *[width] * len(sheet.cameras)],
+            ),
+            *(
+                [Pictures([Picture(data, words, 40.0) for words, data in sheet.charts])]
+                if sheet.charts
+                else []
             ),
             *_under(sheet),
             Heading("On set"),

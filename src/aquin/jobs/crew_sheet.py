@@ -54,6 +54,24 @@ def under_the_look(production: Production, config: ColourConfig) -> tuple[tuple[
     return ()
 
 
+def filmed_charts(production: Production, config: ColourConfig) -> tuple[tuple[str, bytes], ...]:
+    """JPEG of each camera's first chart that can be read, as an example of how it is held; up to six cameras."""
+    from aquin.jobs.series_frames import shown
+    from aquin.production import Camera, Shot
+
+    out = []
+    for camera in production.all(Camera)[:6]:
+        takes = [
+            s
+            for s in production.all(Shot)
+            if s.kind == "chart" and s.camera_id == camera.id and not s.trouble
+        ]
+        data = next((d for s in takes[:2] if (d := shown(production, config, s)) is not None), None)
+        if data is not None:
+            out.append((camera.name, data))
+    return tuple(out)
+
+
 def write_sheet(
     production: Production, chain: Chain, path: Path, force: bool = False, config: ColourConfig | None = None
 ) -> None:
@@ -62,6 +80,13 @@ def write_sheet(
     lines = look_lines(production, config) if config is not None else ()
     seen = under_the_look(production, config) if lines and config is not None else ()
     sheet = Sheet(
-        production.name, date.today().isoformat(), policy, chain, tuple(checklist(production)), lines, seen
+        production.name,
+        date.today().isoformat(),
+        policy,
+        chain,
+        tuple(checklist(production)),
+        lines,
+        seen,
+        filmed_charts(production, config) if config is not None else (),
     )
     write_crew_sheet(path, sheet, force)

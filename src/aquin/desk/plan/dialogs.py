@@ -19,7 +19,6 @@ from PySide6.QtWidgets import (
 from aquin.desk.kit.ask import EXPORTS, PAPERS, ask_folder, ask_save
 from aquin.desk.kit.dialogs import open_fitting
 from aquin.desk.kit.labels import Words
-from aquin.errors import AquinError
 from aquin.exchange.monitor import RANGES, SIZES
 from aquin.jobs import crew_sheet
 from aquin.jobs.monitor_luts import Written, write_luts
@@ -172,21 +171,31 @@ def ask_luts(
 
 
 def ask_sheet(
-    parent: QWidget, production: Production, config: ColourConfig, chain: Chain, tell: Callable[[str], None]
+    parent: QWidget,
+    production: Production,
+    config: ColourConfig,
+    chain: Chain,
+    jobs: Jobs,
+    tell: Callable[[str], None],
 ) -> None:
     name = f"{production.name} crew sheet.pdf"
     path, _ = ask_save(parent, "Write the crew sheet", EXPORTS, name, PAPERS)
     if path:
-        write_sheet(production, config, chain, path, tell)
+        write_sheet(production, config, chain, path, jobs, tell)
 
 
 def write_sheet(
-    production: Production, config: ColourConfig, chain: Chain, path: Path, tell: Callable[[str], None]
+    production: Production,
+    config: ColourConfig,
+    chain: Chain,
+    path: Path,
+    jobs: Jobs,
+    tell: Callable[[str], None],
 ) -> None:
-    """Write the crew sheet of today."""
-    try:
+    """Write the crew sheet of today, in the background: it has pictures."""
+
+    def work() -> str:
         crew_sheet.write_sheet(production, chain, path, force=True, config=config)
-    except AquinError as error:
-        tell(error.line())
-    else:
-        tell(f"Wrote {path.name}.")
+        return path.name
+
+    jobs.start("sheet", "writing the crew sheet", work, lambda name: tell(f"Wrote {name}."), tell)

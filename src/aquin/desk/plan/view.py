@@ -280,7 +280,7 @@ class PlanView(QScrollArea, OfSession):
 
     def ask_sheet(self) -> None:
         if self.production is not None and self.chain is not None:
-            ask_sheet(self, self.production, self.config, self.chain, self.told.emit)
+            ask_sheet(self, self.production, self.config, self.chain, self.jobs, self.told.emit)
 
 
 def _mark(widget: QWidget | None) -> tuple[str, str, str] | None:
