@@ -186,7 +186,7 @@ def look_in(production: Any, config: Any, shot: Any, name: str | None) -> Any:
     held = named(production, config, name)
     if held.look is None:
         raise AquinError(
-            f"the look '{name}' can't be used: {held.trouble}", production.path, "Import it again"
+            f"the look '{name}' can't be used: {held.trouble}", production.place, "Import it again"
         )
     return held.look
 

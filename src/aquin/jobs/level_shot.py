@@ -178,7 +178,7 @@ def _read(shoot: Shoot, shot: Shot, view: Callable[[Any], Any], neutral: At | No
     if ref is None:
         raise AquinError(
             f"{shot.name} can't be read",
-            shoot.production.path,
+            shoot.production.place,
             "See that its file and its encoding are there",
         )
     side = side_of(ref, shoot.config_path)

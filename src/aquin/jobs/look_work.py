@@ -81,7 +81,7 @@ def material(
         out.append(Material(shot, np.asarray(grade.picture(few, 1 / step), np.float32)))
     if not out:
         raise AquinError(
-            "none of the shots can be read", production.path, "See that files and encodings are there"
+            "none of the shots can be read", production.place, "See that files and encodings are there"
         )
     return out
 
@@ -251,7 +251,7 @@ def export_whole(
     how = shoot.how[shot.id]
     if not how.known:
         raise AquinError(
-            f"how {shot.name} was recorded is not known", production.path, "Choose its encoding in Plan"
+            f"how {shot.name} was recorded is not known", production.place, "Choose its encoding in Plan"
         )
     grade = held_grade(production, shot) or Grade()
     screen = screen_of(production, config) if to_screen else None

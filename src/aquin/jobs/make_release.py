@@ -25,7 +25,7 @@ from aquin.jobs.release_contents import Contents, Wish, contents_of
 from aquin.production import Camera, Edit, Option, Production
 from aquin.production.cut.pieces import pieces_of
 from aquin.production.looks import look_for
-from aquin.production.people import person, workstation
+from aquin.production.people import workstation
 from aquin.production.plan import chain_of
 from aquin.production.recomputable import now
 from aquin.production.returned import COPY
@@ -82,7 +82,7 @@ def make_release(
     wish = wish or Wish()
     if production.read_only:
         raise AquinError(
-            "this production is open for reading only", production.path, "Save a copy, and release that"
+            "this production is open for reading only", production.place, "Save a copy, and release that"
         )
     _check_place(out, force)
     if zip_to is not None and zip_to.exists() and not force:
@@ -251,7 +251,7 @@ def _about(
         "version": version,
         "parent": parent,
         "production": {"id": production.identity, "name": production.name},
-        "who": person(),
+        "who": production.who,
         "workstation": workstation(),
         "when": now(),
         "note": wish.note,
@@ -431,4 +431,4 @@ def next_version(production: Production) -> int:
 def usual_place(production: Production) -> Path:
     """Where the next release goes unless somebody says otherwise."""
     version = next_version(production)
-    return production.path.parent / f"{production.path.stem}-release-{version}"
+    return production.home / f"{production.path.stem}-release-{version}"

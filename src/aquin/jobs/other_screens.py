@@ -74,7 +74,7 @@ def graded_frame(
     if ref is None:
         raise AquinError(
             f"{shot.name} can't be read",
-            production.path,
+            production.place,
             "Find its media, and choose its camera's encoding in Plan",
         )
     where = deliverable or deliverables_of(production, config)[0]

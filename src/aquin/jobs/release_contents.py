@@ -111,7 +111,7 @@ def contents_of(production: Production, config: ColourConfig, wish: Wish, folder
         words = left[0][1] if left else "nothing was logged"
         raise AquinError(
             f"there is nothing to release ({words})",
-            production.path,
+            production.place,
             "Agree to shots on the Board, or release all" if wish.only == "agreed" else "Log shots first",
         )
     stems = safe_names(look.name for look, _ in worn.values())

@@ -57,7 +57,7 @@ def render_shot(
     if path is None or ref is None:
         raise AquinError(
             f"{shot.name} can't be read",
-            production.path,
+            production.place,
             "Find its media, and choose its camera's encoding in Plan",
         )
     if timecode is not None:

@@ -7,7 +7,6 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 from aquin.production.agreement import from_repr, mark_of
-from aquin.production.people import person
 from aquin.production.recomputable import now
 from aquin.production.records import Option, Shot
 from aquin.production.shoot import Shoot, shot_grade
@@ -41,7 +40,7 @@ def agree(production: Production, shoot: Shoot, shots: list[Shot], on: bool = Tr
     """This person agrees to shots under the grades that they have now; with `on` false they are open again, whoever
     agreed.
     """
-    who, puts = person(), []
+    who, puts = production.who, []
     for shot in shots:
         held: Any = None
         if on:

@@ -369,12 +369,14 @@ def keep_profile(
         beside = production.path.with_name(f"{production.path.stem}-{sign}.clf")
         if not beside.exists():
             write_safely(beside, lambda p: _put(p, table))
+        production.attach(beside)
         encoding = replace(encoding, file=beside.name)
     text = config.with_encodings(encoding).text()
     mark = hashlib.blake2b(text.encode(), digest_size=4).hexdigest()
     path = production.path.with_name(f"{production.path.stem}-{mark}.ocio")
     if not path.exists():
         write_safely(path, lambda p: _put(p, text))
+    production.attach(path)
     choose_config(production, path)
     new = replace(camera, encoding=name.strip(), encoding_note=note)
     return production.change(f"measured encoding for {camera.name}", new, why=note)

@@ -10,7 +10,8 @@ from aquin.production.rows import Change, Spoilt, changes_of
 @dataclass(frozen=True)
 class Entry:
     """One journal entry. `of` is the number of the entry that an undo or redo belongs to, `seat` the workstation,
-    `left` what was left as others had made it. Number 0: nothing was written, since all of it was left.
+    `left` what was left as others had made it, `waiting` whether the server does not have it yet. Number 0: nothing was
+    written, since all of it was left.
     """
 
     number: int
@@ -23,6 +24,7 @@ class Entry:
     changes: tuple[Change, ...] = ()
     seat: str = ""
     left: tuple[Part, ...] = ()
+    waiting: bool = False
 
 
 def held_changes(text: str) -> tuple[Change, ...]:

@@ -74,6 +74,7 @@ def take_look(production: Production, config: ColourConfig, path: Path, name: st
         target = production.path.parent / f"{production.path.stem}-look-{content[:8]}{suffix}"
         if not target.exists():
             _put(target, data)
+        production.attach(target)
         lut = open_lut(
             target, str(held["takes"]), str(held["gives"]), config, screen_of(production, config), content
         )

@@ -76,7 +76,7 @@ def named(production: Production, config: ColourConfig, name: str) -> Held:
     found = [h for h in looks_of(production, config) if h.name == name]
     if not found:
         known = ", ".join(h.name for h in looks_of(production, config)) or "none yet"
-        raise AquinError(f"there is no look '{name}'", production.path, f"There are: {known}")
+        raise AquinError(f"there is no look '{name}'", production.place, f"There are: {known}")
     return found[0]
 
 
@@ -100,7 +100,7 @@ def keep_look(
     held = record or Grade("look", on=False)
     others = [g for g in production.all(Grade) if g.layer == "look" and g.id != held.id]
     if any(str(g.values.get("name")) == look.name for g in others):
-        raise AquinError(f"there is a look '{look.name}' already", production.path, "Give it another name")
+        raise AquinError(f"there is a look '{look.name}' already", production.place, "Give it another name")
     values = look.values()
     chosen = list(setups) if setups is not None else list(held.values.get("setups") or ())
     if chosen:
@@ -161,6 +161,7 @@ def import_look(
                 target,
                 "Check the folder and its free space",
             ) from error
+    production.attach(target)
     lut = open_lut(target, takes, gives, config, screen_of(production, config), tried.content)
     title = " ".join((name or path.stem).split())[:60] or "look"
     look = Look(title, lut) if strength is None else Look(title, lut, strength=strength)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sys
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
 from typing import Any
@@ -61,6 +62,9 @@ class Memory:
         self._steps: dict[tuple[type[Record], str], tuple[Step, ...]] = {}
         self._made: dict[tuple[type[Record], str], By] = {}
         self._sorted: dict[Any, tuple[Any, Any]] = {}
+        self._ahead: dict[tuple[type[Record], str, int], Any] = {}
+        self._from = sys.maxsize
+        self._since = 0
 
     # reading
 
@@ -98,10 +102,13 @@ class Memory:
             if step.before is not None and step.before.stamp == stamp:
                 older: R = step.before
                 return older
-        return None
+        ahead: R | None = self._ahead.get((kind, id, stamp))
+        return ahead
 
     def steps_since(self, kind: type[Record], id: str, stamp: int) -> list[Step]:
         """What happened to a record after a version of it was read."""
+        if stamp >= self._from and (kind, id, stamp) in self._ahead:
+            stamp = self._since
         return [s for s in self._steps.get((kind, id), ()) if s.by.number > stamp]
 
     def maker(self, kind: type[Record], id: str) -> By | None:
@@ -114,6 +121,24 @@ class Memory:
         return steps[-1].by if steps and steps[-1].after is None and id not in self.records[kind] else None
 
     # changing
+
+    def fork(self) -> Memory:
+        """Another that begins like this one, for changes that the server does not have yet."""
+        made = Memory()
+        made.records, made.number = self.records, self.number
+        made._steps, made._made = dict(self._steps), dict(self._made)
+        made._ahead, made._from, made._since = self._ahead, self._from, self._since
+        return made
+
+    def recall(self, ahead: Memory, first: int, since: int) -> None:
+        """Remember versions that were shown while entries from `first` on waited, so that a change that is based on one
+        is compared with what others have done since entry `since`.
+        """
+        for (kind, id), steps in ahead._steps.items():
+            for record in (r for s in steps for r in (s.before, s.after) if r is not None):
+                if record.stamp >= first:
+                    self._ahead[kind, id, record.stamp] = record
+        self._from, self._since = first, min(since, self._since or since)
 
     def load(self, records: dict[type[Record], dict[str, Any]], number: int, by: By) -> None:
         """All of the file, read anew."""

@@ -13,6 +13,10 @@ MISSING: Any = object()
 """Stands for a key that is not there."""
 
 
+class LineCut(AquinError):
+    """The server does not answer."""
+
+
 class Apart(Exception):
     """Two changes of one value can't both hold."""
 

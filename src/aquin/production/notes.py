@@ -7,7 +7,6 @@ from dataclasses import asdict, dataclass, field, replace
 from typing import TYPE_CHECKING, Any
 
 from aquin.errors import AquinError
-from aquin.production.people import person
 from aquin.production.recomputable import now
 from aquin.production.records import Option, Shot, new_id
 
@@ -76,7 +75,7 @@ def add_note(production: Production, shot: Shot, text: str, to: str = "") -> Not
     words = " ".join(text.split())[:MOST]
     if not words:
         raise AquinError("the note is empty", None, "Say what is to be seen to")
-    note = Note(person(), now(), words, " ".join(to.split())[:100])
+    note = Note(production.who, now(), words, " ".join(to.split())[:100])
     _keep(production, shot, [*notes_of(production, shot.id), note], f"note on {shot.name}", words)
     return note
 
@@ -85,9 +84,9 @@ def finish_note(production: Production, shot: Shot, id: str, done: bool = True) 
     """Mark a note as seen to, or open it again. Raises AquinError where there is none."""
     notes = notes_of(production, shot.id)
     if not any(n.id == id for n in notes):
-        raise AquinError("that note is not there", production.path, f"See: aquin note, of {shot.name}")
+        raise AquinError("that note is not there", production.place, f"See: aquin note, of {shot.name}")
     made = [
-        replace(n, done=person() if done else "", done_at=now() if done else "") if n.id == id else n
+        replace(n, done=production.who if done else "", done_at=now() if done else "") if n.id == id else n
         for n in notes
     ]
     word = "done" if done else "open again"

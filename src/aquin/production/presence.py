@@ -5,19 +5,21 @@ from __future__ import annotations
 import os
 import threading
 from collections.abc import Iterator
-from contextlib import AbstractContextManager, contextmanager
+from contextlib import AbstractContextManager, contextmanager, nullcontext
 from dataclasses import dataclass
-from datetime import UTC, datetime
+from datetime import datetime
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import sqlalchemy as sql
 
 from aquin.errors import AquinError
-from aquin.production.people import person, workstation
-from aquin.production.recomputable import now
+from aquin.production.people import workstation
 from aquin.production.records import new_id
 from aquin.production.tables import CLAIM, SEAT
+
+if TYPE_CHECKING:
+    from aquin.production.keeper import Keeper
 
 BEAT = 20.0
 """Seconds between two words of a seat that it is still there."""
@@ -46,8 +48,8 @@ class Present:
     """A part of `Production`, which gives the file and its lock."""
 
     _lock: threading.RLock
-    _engine: sql.Engine
-    path: Path
+    _keeper: Keeper
+    place: str | Path
     read_only: bool
 
     def __init__(self) -> None:
@@ -55,6 +57,10 @@ class Present:
         self.closed = False
         self._shot = ""
         self._beating: threading.Event | None = None
+
+    @property
+    def who(self) -> str:
+        raise NotImplementedError
 
     def _errors(self, what: str = "") -> AbstractContextManager[None]:
         raise NotImplementedError
@@ -64,12 +70,12 @@ class Present:
         if self.read_only or self.closed:
             return
         self._shot = self._shot if shot_id is None else shot_id
-        row = {"id": self.seat_id, "who": person(), "workstation": workstation(), "process": os.getpid()}
-        row |= {"shot_id": self._shot, "at": now()}
+        row = {"id": self.seat_id, "who": self.who, "workstation": workstation(), "process": os.getpid()}
+        row |= {"shot_id": self._shot, "at": self._now()}
         with self._aside() as connection:
             connection.execute(sql.delete(SEAT).where(SEAT.c.id == self.seat_id))
             connection.execute(sql.insert(SEAT).values(**row))
-            gone = [s.id for s in _seats(connection) if not _alive(s)]
+            gone = [s.id for s in _seats(connection) if not self._alive(s)]
             if gone:
                 connection.execute(sql.delete(SEAT).where(SEAT.c.id.in_(gone)))
                 connection.execute(sql.delete(CLAIM).where(CLAIM.c.seat_id.in_(gone)))
@@ -89,11 +95,12 @@ class Present:
 
     def seats(self) -> list[Seat]:
         """The other programs that have it open."""
-        with self._lock, self._errors():
+        lock = nullcontext() if self._keeper.shared else self._lock
+        with lock, self._errors():
             if self.closed:
                 return []
-            with self._engine.connect() as connection:
-                return [s for s in _seats(connection) if s.id != self.seat_id and _alive(s)]
+            with self._keeper.connect() as connection:
+                return [s for s in _seats(connection) if s.id != self.seat_id and self._alive(s)]
 
     def claim(self, key: str, what: str) -> Seat | None:
         """Say that this seat is at work on something; the seat that is already, where there is one."""
@@ -103,10 +110,10 @@ class Present:
             self.attend()
         with self._aside() as connection:
             for seat in _seats(connection):
-                if seat.id != self.seat_id and key in dict(seat.work) and _alive(seat):
+                if seat.id != self.seat_id and key in dict(seat.work) and self._alive(seat):
                     return seat
             connection.execute(sql.delete(CLAIM).where(CLAIM.c.key == key))
-            row = {"key": key, "seat_id": self.seat_id, "what": what, "at": now()}
+            row = {"key": key, "seat_id": self.seat_id, "what": what, "at": self._now()}
             connection.execute(sql.insert(CLAIM).values(**row))
         return None
 
@@ -126,7 +133,7 @@ class Present:
         if other is not None:
             raise AquinError(
                 f"{other.who} is {dict(other.work)[key]} on {other.workstation} just now",
-                self.path,
+                self.place,
                 "Wait until that is done",
             )
         try:
@@ -136,11 +143,24 @@ class Present:
 
     @contextmanager
     def _aside(self) -> Iterator[sql.Connection]:
-        """Writing what is no decision."""
-        with self._lock, self._errors("it was not saved"), self._engine.connect() as plain:
-            connection = plain.execution_options(writes=True)
+        """Writing what is no decision; on a server beside all decisions."""
+        lock = nullcontext() if self._keeper.shared else self._lock
+        with lock, self._errors("it was not saved"), self._keeper.connect() as plain:
+            connection = plain.execution_options(**{"aside" if self._keeper.shared else "writes": True})
             with connection.begin():
                 yield connection
+
+    def _now(self) -> str:
+        return self._keeper.clock().isoformat(timespec="milliseconds")
+
+    def _alive(self, seat: Seat) -> bool:
+        if seat.workstation == workstation():
+            return Path(f"/proc/{seat.process}").exists()
+        try:
+            heard = datetime.fromisoformat(seat.at)
+        except ValueError:
+            return False
+        return (self._keeper.clock() - heard).total_seconds() < SILENT
 
     def _beat(self, over: threading.Event) -> None:
         while not over.wait(BEAT):
@@ -148,7 +168,7 @@ class Present:
                 with self._aside() as connection:
                     if over.is_set():
                         return
-                    there = sql.update(SEAT).where(SEAT.c.id == self.seat_id).values(at=now())
+                    there = sql.update(SEAT).where(SEAT.c.id == self.seat_id).values(at=self._now())
                     connection.execute(there)
             except AquinError:
                 continue  # the drive or the line is away: it is told where something is to be written
@@ -164,13 +184,3 @@ def _seats(connection: sql.Connection) -> list[Seat]:
     return [
         Seat(r.id, r.who, r.workstation, r.process, r.shot_id, r.at, tuple(work.get(r.id, ()))) for r in rows
     ]
-
-
-def _alive(seat: Seat) -> bool:
-    if seat.workstation == workstation():
-        return Path(f"/proc/{seat.process}").exists()
-    try:
-        heard = datetime.fromisoformat(seat.at)
-    except ValueError:
-        return False
-    return (datetime.now(UTC) - heard).total_seconds() < SILENT

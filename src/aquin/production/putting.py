@@ -13,7 +13,7 @@ from aquin.production.memory import Memory, Records
 from aquin.production.moved import Apart, Part, merged
 from aquin.production.naming import called
 from aquin.production.records import RECORDS, Camera, Edit, Grade, Record, Root, Setup, Shot
-from aquin.production.rows import NAMES, Change, Row, chunks, row_of, update_rows
+from aquin.production.rows import NAMES, Change, Row, chunks, row_of, update_rows, wrote
 from aquin.production.tables import TABLES
 
 if TYPE_CHECKING:
@@ -222,7 +222,8 @@ def remove(pending: Pending, kind: type[Record], ids: set[str]) -> None:
     for name in (n for n, target in REFERENCES.items() if target is kind):
         _clear(pending, name, ids)
     for chunk in chunks(list(ids)):
-        pending.connection.execute(sql.delete(TABLES[kind]).where(TABLES[kind].c.id.in_(chunk)))
+        gone = sql.delete(TABLES[kind]).where(TABLES[kind].c.id.in_(chunk))
+        wrote(pending.connection.execute(gone), len(chunk))
     there = pending.memory.records[kind]
     pending.changes += [(kind.table, id, pending.row(there[id]), None) for id in ids]
 

@@ -9,6 +9,7 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import fields
 from typing import TYPE_CHECKING, Any, TypeVar, Union, get_args, get_origin, get_type_hints
 
+from aquin.errors import AquinError
 from aquin.production.records import RECORDS, Record
 
 if TYPE_CHECKING:
@@ -133,7 +134,7 @@ def apply_changes(connection: sql.Connection, table: sql.Table, changes: list[Ch
 
     gone = [id for _, id, _, after in changes if after is None]
     for chunk in chunks(gone):
-        connection.execute(sql.delete(table).where(table.c.id.in_(chunk)))
+        wrote(connection.execute(sql.delete(table).where(table.c.id.in_(chunk))), len(chunk))
     fresh = [after for _, _, before, after in changes if before is None and after is not None]
     if fresh:
         connection.execute(sql.insert(table), fresh)
@@ -152,6 +153,15 @@ def update_rows(connection: sql.Connection, table: sql.Table, renewed: list[tupl
         )
     for names, rows in alike.items():
         values = {name: sql.bindparam(f"new_{name}", type_=table.c[name].type) for name in names}
-        connection.execute(
-            sql.update(table).where(table.c.id == sql.bindparam("the_id")).values(values), rows
+        made = sql.update(table).where(table.c.id == sql.bindparam("the_id")).values(values)
+        wrote(connection.execute(made, rows), len(rows))
+
+
+def wrote(result: Any, count: int) -> None:
+    """Refuse what was not written whole: a server passes over rows that an account may not change."""
+    if result is not None and result.rowcount not in (-1, count):
+        raise AquinError(
+            "the change was not saved: the server does not allow this account to do that",
+            None,
+            "Ask who leads the production",
         )

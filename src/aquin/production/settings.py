@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Literal
 
 from aquin.colour.config import ColourConfig
 from aquin.errors import AquinError
+from aquin.files import write_safely
 from aquin.production.records import Option
 
 if TYPE_CHECKING:
@@ -41,6 +42,9 @@ def config_of(production: Production) -> ColourConfig:
     released = production.path.parent / "config" / "config.ocio"
     if released.is_file() and (production.path.parent / "release.json").is_file():
         return ColourConfig.load(released)  # the copy in a release is read through the release's own
+    if chosen is None and production.shared:
+        own = production.path.with_name("config.ocio")
+        return ColourConfig.load(own if own.is_file() else None)
     if chosen is None:
         return ColourConfig.find(None, production.path)
     return ColourConfig.load(None if chosen == BUILTIN else production.path.parent / str(chosen))
@@ -51,10 +55,30 @@ def choose_config(production: Production, path: Path | None) -> Entry | None:
     if path is not None:
         ColourConfig.load(path)
         base = production.path.parent
+        if production.shared:
+            path = _with_it(production, path)
         path = path.absolute().relative_to(base) if path.absolute().is_relative_to(base) else path.absolute()
     return production.change(
         "choose the colour configuration", Option(BUILTIN if path is None else str(path), id="config")
     )
+
+
+def _with_it(production: Production, path: Path) -> Path:
+    """A server's production has its configuration with it, with the files that this names. Raises AquinError."""
+    from aquin.production.server.sharing import named_in
+
+    base = production.path.parent
+    for one in (path, *named_in(path, path.absolute().parent)):
+        target = base / one.name
+        if target != one.absolute():
+            data = one.read_bytes()
+            write_safely(target, lambda p, d=data: _put(p, d), force=True)  # type: ignore[misc]
+        production.attach(target)
+    return base / path.name
+
+
+def _put(path: Path, data: bytes) -> None:
+    path.write_bytes(data)
 
 
 def working_space(production: Production, config: ColourConfig) -> str:

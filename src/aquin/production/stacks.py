@@ -16,6 +16,12 @@ class Stacks:
         self.undone: tuple[int, ...] = ()
         self.titles: dict[int, str] = {}
 
+    def fork(self) -> Stacks:
+        """Another that begins like this one."""
+        made = Stacks(self.who, self.seat)
+        made.done, made.undone, made.titles = self.done, self.undone, dict(self.titles)
+        return made
+
     def load(self, entries: Iterable[tuple[int, str, int | None, str, str, str]]) -> None:
         """All of the journal: number, step, of, what, who and seat of each entry, in order."""
         here = {n for n in (*self.done, *self.undone) if n in self.titles}

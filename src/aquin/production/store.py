@@ -1,9 +1,7 @@
 """The production file: an SQLite database in which every change is one transaction together with its journal entry."""
 
 import json
-import os
 import sqlite3
-import tempfile
 import threading
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import contextmanager, suppress
@@ -14,46 +12,46 @@ from typing import Any, Literal
 import sqlalchemy as sql
 
 from aquin.errors import AquinError
-from aquin.files import write_safely
 from aquin.production import putting, undoing
+from aquin.production.address import address_of, is_address
 from aquin.production.entries import Entry, entry_of, held_changes
+from aquin.production.keeper import Keeper, copy_file, make_file, open_file
 from aquin.production.memory import By, Memory, Unknown
-from aquin.production.migrations import SCHEMA, migrate
-from aquin.production.moved import Moved, Part
-from aquin.production.network import network
-from aquin.production.opening import SUFFIX, bring_up, damaged, engine_for, examine, explain, snapshot
-from aquin.production.people import person, workstation
+from aquin.production.moved import LineCut, Moved, Part
+from aquin.production.opening import damaged
+from aquin.production.people import workstation
 from aquin.production.presence import Present
 from aquin.production.recomputable import Recomputable, now
 from aquin.production.records import Edit, Event, Option, Place, Record, Root, Shot, new_id
 from aquin.production.rows import NAMES, Change, R, Row, Spoilt, changes_of, check_row, record_of
 from aquin.production.stacks import Stacks
-from aquin.production.tables import APPLICATION_ID, JOURNAL, TABLES
+from aquin.production.tables import JOURNAL, TABLES
+from aquin.production.unsent import Nowhere, Unsent, Waiting, held, waiting_of
 
 __all__ = ["Entry", "Production"]
 
 
-class Production(Recomputable, Present):
+class Production(Recomputable, Present, Unsent):
     """One open production file. Records are read from memory; `change` writes. Safe to use from several threads.
 
     `notes` are things the person should know about how it was opened. `watchers` are called after any change, `news`
-    with the entries that others have written. `lent`: folders of roots by their ids, where they can't be written down.
+    with the entries that others have written. `turned` when the line to a server is cut or is there
+    again. `lent`: folders of roots by their ids, where they can't be written down.
     Errors are AquinError, and leave file and memory as they were.
     """
 
-    def __init__(
-        self, path: Path, where: Path, read_only: bool, notes: tuple[str, ...] = (), keep: Any = None
-    ) -> None:
+    def __init__(self, keeper: Keeper, read_only: bool, notes: tuple[str, ...] = ()) -> None:
         super().__init__()
-        self.path, self.read_only, self.notes = path, read_only, notes
+        Unsent.__init__(self)
+        self._keeper, self.path, self.place = keeper, keeper.path, keeper.place
+        self.read_only, self.notes = read_only, notes
         self.lent: dict[str, Path] = {}
         self.watchers: list[Callable[[], None]] = []
+        self.turned: Callable[[bool], None] = lambda up: None
         self.news: list[Callable[[Sequence[Entry]], None]] = []
-        self._keep = keep  # the folder of a snapshot lives as long as this
         self._lock = threading.RLock()
-        self._engine = engine_for(where, read_only)
         self._memory = Memory()
-        self._stacks = Stacks(person(), workstation())
+        self._stacks = Stacks(keeper.who, workstation())
         self._seen: tuple[int, ...] = ()
         self._fresh: list[Entry] = []
         self._load()
@@ -61,69 +59,32 @@ class Production(Recomputable, Present):
     # opening and closing
 
     @classmethod
-    def create(cls, path: Path, name: str = "") -> "Production":
-        """A new, empty production file. Raises AquinError where something of that name exists."""
-        path = path.absolute()
-        if path.suffix != SUFFIX:
-            raise AquinError("a production file ends in .aquin", path, f"Name it {path.stem}{SUFFIX}")
+    def create(cls, path: str | Path, name: str = "") -> "Production":
+        """A new, empty production. Raises AquinError where something of that name exists."""
+        if is_address(path):
+            from aquin.production.server.sharing import make_empty
 
-        for log in (path.with_name(f"{path.name}-wal"), path.with_name(f"{path.name}-journal")):
-            if log.exists() and not path.exists():
-                raise AquinError(
-                    "changes of an earlier production of that name lie there",
-                    log,
-                    "Move it away, or take another name",
-                )
-
-        def build(part: Path) -> None:
-            engine = engine_for(part, read_only=False, wal=False)
-            with engine.connect().execution_options(writes=True) as connection, connection.begin():
-                migrate(connection)
-                connection.exec_driver_sql(f"PRAGMA application_id = {APPLICATION_ID}")
-            engine.dispose()
-
-        try:
-            write_safely(path, build, force=False)
-        except (sql.exc.DBAPIError, OSError) as error:
-            raise explain(error, path, "the production can't be made") from error
+            make_empty(address_of(path), name)
+        else:
+            path = Path(path).absolute()
+            make_file(path)
         made = cls.open(path)
-        made.change("new production", Option(name or path.stem, id="name"))
+        made.change("new production", Option(name or made.path.stem, id="name"))
         return made
 
     @classmethod
-    def open(cls, path: Path, read_only: bool = False) -> "Production":
-        """Open a production file; an older one is migrated after a backup, a newer one opens read-only."""
-        path = path.absolute()
-        notes: list[str] = []
-        sealed = not (os.access(path, os.W_OK) and os.access(path.parent, os.W_OK))
-        if sealed:
-            notes.append("The file or its folder can't be written to, so it is open for reading only.")
-        if kind := network(path):
-            notes.append(
-                f"The file lies in a folder of another machine ({kind}), where several programs at once are not safe: "
-                "it is open for this one alone. To work together, keep it on a drive of the machine that all work at."
-            )
-        if (path.parent / "release.json").is_file():
-            notes.append(
-                "This is the copy in a release: it is open for reading only. Save a copy to work on."
-            )
-            read_only = True
-        keep = tempfile.TemporaryDirectory(prefix="aquin-") if sealed else None
+    def open(cls, path: str | Path, read_only: bool = False) -> "Production":
+        """Open a production: a file, or by the address of a server's (postgresql://...). An older one is migrated, a
+        newer one opens read-only.
+        """
+        if is_address(path):
+            from aquin.production.server.opening import open_shared
+
+            return open_shared(cls, address_of(path), read_only)
+        path = Path(path).absolute()
+        keeper, sealed, notes = open_file(path, read_only)
         try:
-            where = path if keep is None else snapshot(path, Path(keep.name))
-            version = examine(where, path)
-            if version > SCHEMA:
-                notes.append(
-                    f"A newer Aquin wrote this file (version {version}, this one knows {SCHEMA}): it is open "
-                    "for reading only."
-                )
-                read_only = True
-            elif version < SCHEMA:
-                if read_only and keep is None:
-                    keep = tempfile.TemporaryDirectory(prefix="aquin-")
-                    where = snapshot(path, Path(keep.name))
-                notes += bring_up(where, path, version, backup=keep is None)
-            return cls(path, where, read_only or sealed, tuple(notes), keep)
+            return cls(keeper, sealed, notes)
         except (Spoilt, sql.exc.SQLAlchemyError, sqlite3.Error, OSError) as error:
             raise damaged(error, path) from error
 
@@ -132,30 +93,26 @@ class Production(Recomputable, Present):
             self.leave()
         with self._lock:
             self.closed = True
-            self._engine.dispose()
-            if self._keep is not None:
-                self._keep.cleanup()
+            if self.outbox is not None:
+                self.outbox.close()
+        self._keeper.close()
 
     def save_copy(self, path: Path, force: bool = False) -> None:
-        """A whole copy under another name; this file stays the one in use. Raises AquinError."""
-        if path.absolute() == self.path or (path.exists() and path.samefile(self.path)):
-            raise AquinError("a copy needs another name", path, "Choose another name or folder")
-        if force and path.with_name(f"{path.name}-wal").exists():
-            raise AquinError("that production is open, or was not closed", path, "Choose another name")
+        """A whole copy as a file under another name; this one stays the one in use. Raises AquinError."""
+        if not self._keeper.shared:
+            with self._lock, self._keeper.connect() as connection:
+                copy_file(connection, self.path, path, force)
+            return
+        from aquin.production.server.sharing import to_file
 
-        def copy(part: Path) -> None:
-            with self._lock, self._engine.connect() as connection:
-                target = sqlite3.connect(part)
-                raw: Any = connection.connection.driver_connection
-                raw.backup(target)
-                target.executescript("DELETE FROM seat; DELETE FROM claim;")
-                target.execute("PRAGMA journal_mode = DELETE")
-                target.close()
+        with self._errors("the copy was not written"), self._keeper.connect() as connection:
+            to_file(connection, self._keeper, path, force)
 
-        try:
-            write_safely(path, copy, force)
-        except (sql.exc.DBAPIError, sqlite3.Error, OSError) as error:
-            raise explain(error, path, "the copy was not written") from error
+    def attach(self, path: Path) -> None:
+        """Keep a file with the production that was written beside it, before a change names it. Raises AquinError."""
+        if self._keeper.shared:
+            with self._writing() as connection:
+                self._keeper.attach(connection, path)
 
     # reading
 
@@ -187,6 +144,21 @@ class Production(Recomputable, Present):
     def name(self) -> str:
         return str(self.option("name", self.path.stem))
 
+    @property
+    def home(self) -> Path:
+        """The folder for what is made of it: that of the file, for a server's production the person's own."""
+        return Path.home() if self._keeper.shared else self.path.parent
+
+    @property
+    def shared(self) -> bool:
+        """Whether it is kept on a server."""
+        return self._keeper.shared
+
+    @property
+    def who(self) -> str:
+        """Whose name this program's changes bear."""
+        return self._keeper.who
+
     # changing
 
     def change(
@@ -205,20 +177,37 @@ class Production(Recomputable, Present):
         they are and told in `Entry.left`, also where this program itself has changed them. What refers to a dropped
         record is cleared or dropped with it. Raises AquinError, and then nothing has changed.
         """
+        dropping, made = list(drop), list(records)
         known, before = self._memory.number, self._memory.records
-        with self._writing() as connection:
-            pending = putting.Pending(connection, self._memory, before, known, moved)
-            if dropping := list(drop):
-                putting.drop(pending, dropping)
-            putting.put(pending, records)
-            if pending.parts and moved == "refuse":
-                raise Moved(pending.parts, self.path)
-            if pending.parts and not pending.changes:
-                return Entry(
-                    0, now(), person(), what, why, "none", None, (), workstation(), tuple(pending.parts)
-                )
-            entry = self._finish(connection, what, why, "do", None, pending.changes, known)
+        item = waiting_of(new_id(), what, why, "do", None, known)
+        try:
+            with self._writing() as connection:
+                pending = putting.Pending(connection, self._memory, before, known, moved)
+                if not self._filled(pending, made, dropping):
+                    return Entry(
+                        0, now(), self.who, what, why, "none", None, (), workstation(), tuple(pending.parts)
+                    )
+                entry = self._finish(connection, item, pending.changes)
+        except LineCut:
+            if self.outbox is None:
+                raise
+            with self._lock:
+                at = self._memory
+                pending = putting.Pending(Nowhere(), at, at.records, at.number, moved)  # type: ignore[arg-type]
+                if not self._filled(pending, made, dropping) or not pending.changes:
+                    return None
+                entry = self._hold(replace(item, known=at.number, changes=held(pending.changes)))
+            self._tell()
         return None if entry is None else replace(entry, left=tuple(pending.parts))
+
+    def _filled(self, pending: putting.Pending, records: list[Record], dropping: list[Record]) -> bool:
+        """Whether anything is left to be done. Raises Moved."""
+        if dropping:
+            putting.drop(pending, dropping)
+        putting.put(pending, records)
+        if pending.parts and pending.moved == "refuse":
+            raise Moved(pending.parts, self.place)
+        return bool(pending.changes or not pending.parts)
 
     def undo(self, others: undoing.OnOthers = "refuse") -> Entry | None:
         """Take back this person's last step, also one of an earlier day; None when there is none. Where others have
@@ -254,7 +243,7 @@ class Production(Recomputable, Present):
         columns = [c for c in JOURNAL.c if c.name not in ("id", "changes")]
         if changes:
             columns.append(JOURNAL.c.changes)
-        with self._lock, self._errors(), self._engine.connect() as connection:
+        with self._lock, self._errors(), self._keeper.connect() as connection:
             rows = connection.execute(
                 sql.select(*columns).order_by(JOURNAL.c.number.desc()).limit(limit)
             ).all()
@@ -262,8 +251,10 @@ class Production(Recomputable, Present):
 
     def refresh(self) -> bool:
         """Take in what other programs have changed since; tells whether they had."""
-        with self._lock, self._errors(), self._engine.connect() as connection:
-            if self.closed or self._token(connection) == self._seen[0]:
+        if self._keeper.quiet(self._seen) or self._base is not None:
+            return False
+        with self._lock, self._errors(), self._keeper.connect() as connection:
+            if self.closed or self._keeper.token(connection) == self._seen[0]:
                 return False
             before, seen = self._memory.number, self._seen
             self._pull(connection)
@@ -274,33 +265,19 @@ class Production(Recomputable, Present):
 
     # inside
 
-    def _token(self, connection: sql.Connection) -> int:
-        """A number that changes whenever another program writes."""
-        return int(connection.exec_driver_sql("PRAGMA data_version").scalar_one())
-
-    def _look(self, connection: sql.Connection) -> tuple[int, ...]:
-        """That number, and others that change with what is measured and found."""
-        newest = "SELECT coalesce(max(rowid), 0) FROM "
-        measured, found = (
-            connection.exec_driver_sql(newest + t).scalar_one() for t in ("measurement", "finding")
-        )
-        return self._token(connection), measured, found
-
     def _load(self) -> None:
-        with self._engine.connect() as connection:
-            bad = connection.exec_driver_sql("PRAGMA quick_check(1)").scalar_one()
-            if bad != "ok":
-                raise AquinError(
-                    "the production file is damaged", self.path, "Open a backup or a copy of it instead"
-                )
-            self._seen = self._look(connection)
+        with self._keeper.connect() as connection:
+            self._keeper.check(connection)
+            self._seen = self._keeper.look(connection)
+            self._keeper.fetch(connection)
             self._read_all(connection)
 
     def _read_all(self, connection: sql.Connection) -> None:
         number = connection.execute(sql.select(sql.func.max(JOURNAL.c.number))).scalar() or 0
         records: dict[type[Record], dict[str, Any]] = {}
         for kind, table in TABLES.items():  # `select` names the columns that this version knows
-            rows = connection.execute(sql.select(*(table.c[name] for name in NAMES[kind])))
+            named = sql.select(*(table.c[name] for name in NAMES[kind]))
+            rows = connection.execute(named.order_by(sql.literal_column(self._keeper.order)))
             group = records[kind] = {}
             for row in rows:
                 check_row(kind, row)
@@ -320,7 +297,7 @@ class Production(Recomputable, Present):
 
     def _pull(self, connection: sql.Connection) -> None:
         """Bring memory up to the file by what the journal says that others did."""
-        self._seen = self._look(connection)
+        self._seen = self._keeper.look(connection)
         query = sql.select(JOURNAL).where(JOURNAL.c.number > self._memory.number).order_by(JOURNAL.c.number)
         news: list[Entry] = []
         try:
@@ -331,36 +308,57 @@ class Production(Recomputable, Present):
         except (Unknown, Spoilt):
             self._read_all(connection)
         self._fresh += news
+        if news:
+            self._keeper.fetch(connection)
 
     def _step(self, step: Literal["undo", "redo"], others: undoing.OnOthers) -> Entry | None:
         asked = self._stacks.top(step)
         if asked is None:
             return None
-        known = self._memory.number
-        with self._writing() as connection:
-            word = "taken back" if step == "undo" else "done again"
-            if self._stacks.top(step) != asked:
-                said = self._stacks.title(step)
-                raise AquinError(
-                    f"not {word}: '{self._stacks.titles.get(asked, 'the last step')}' is not the last step any more",
-                    self.path,
-                    f"What would be {word} now is: {said}" if said else "",
-                )
-            text = connection.execute(
-                sql.select(JOURNAL.c.changes).where(JOURNAL.c.number == asked)
-            ).scalar_one()
-            plan = undoing.plan(self._memory, changes_of(text), step, others)
-            if plan.parts and others == "refuse":
-                parts = self._whose(connection, plan.parts)
-                raise Moved(
-                    parts, self.path, "Do the rest of it, or all, or leave it", word, bool(plan.changes)
-                )
-            undoing.carry_out(connection, plan)
-            title = self._stacks.titles.get(asked, "")
-            entry = self._finish(connection, title, "", step, asked, plan.changes, known)
+        item = waiting_of(new_id(), self._stacks.titles.get(asked, ""), "", step, asked, self._memory.number)
+        try:
+            with self._writing() as connection:
+                self._still(step, asked)
+                query = sql.select(JOURNAL.c.changes).where(JOURNAL.c.number == asked)
+                changes = changes_of(connection.execute(query).scalar_one())
+                plan = self._planned(step, changes, others, connection)
+                undoing.carry_out(connection, plan)
+                entry = self._finish(connection, item, plan.changes)
+        except LineCut:
+            if self.outbox is None or asked not in self._own:
+                raise
+            with self._lock:
+                plan = self._planned(step, self._own[asked], others)
+                entry = self._hold(replace(item, changes=held(plan.changes)))
+            self._tell()
         return (
             replace(entry, left=tuple(plan.parts) if others == "leave" else ()) if entry is not None else None
         )
+
+    def _still(self, step: str, asked: int) -> None:
+        """Refuse a step that is not the last one any more."""
+        if self._stacks.top(step) != asked:
+            word = "taken back" if step == "undo" else "done again"
+            said = self._stacks.title(step)
+            raise AquinError(
+                f"not {word}: '{self._stacks.titles.get(asked, 'the last step')}' is not the last step any more",
+                self.place,
+                f"What would be {word} now is: {said}" if said else "",
+            )
+
+    def _planned(
+        self,
+        step: str,
+        changes: Sequence[Change],
+        others: undoing.OnOthers,
+        connection: sql.Connection | None = None,
+    ) -> undoing.Plan:
+        plan = undoing.plan(self._memory, changes, step, others)
+        if plan.parts and others == "refuse":
+            word = "taken back" if step == "undo" else "done again"
+            parts = plan.parts if connection is None else self._whose(connection, plan.parts)
+            raise Moved(parts, self.place, "Do the rest of it, or all, or leave it", word, bool(plan.changes))
+        return plan
 
     def _whose(self, connection: sql.Connection, parts: Sequence[Part]) -> list[Part]:
         """With the names of those who changed it before this program was started."""
@@ -378,53 +376,53 @@ class Production(Recomputable, Present):
             out.append(part)
         return out
 
-    def _finish(
-        self,
-        connection: sql.Connection,
-        what: str,
-        why: str,
-        step: str,
-        of: int | None,
-        changes: list[Change],
-        known: int,
-    ) -> Entry | None:
+    def _finish(self, connection: sql.Connection, item: Waiting, changes: list[Change]) -> Entry | None:
         """The journal entry, then the commit, then memory, which holds what the file holds."""
-        if not changes and step == "do":
+        if not changes and item.step == "do":
             return None
         number = self._memory.number + 1
-        row: Row = {"at": now(), "who": person(), "what": what, "why": why, "step": step, "of": of}
-        row |= {"seat": workstation(), "number": number}
+        row: Row = {"at": item.at, "who": self.who, "what": item.what, "why": item.why, "step": item.step}
+        row |= {"of": item.of, "seat": workstation(), "number": number, "based_on": min(item.known, number)}
         text = json.dumps(changes, allow_nan=False, separators=(",", ":"))
-        connection.execute(sql.insert(JOURNAL).values(id=new_id(), changes=text, based_on=known, **row))
+        connection.execute(sql.insert(JOURNAL).values(id=item.id, changes=text, **row))
         connection.commit()
         written = changes_of(text)
         self._memory.apply(written, By(number, row["who"], True))
-        self._stacks.note(number, step, of, what, row["who"], row["seat"], here=True)
-        return Entry(number, row["at"], row["who"], what, why, step, of, written, row["seat"])
+        self._stacks.note(number, item.step, item.of, item.what, row["who"], row["seat"], here=True)
+        self._keep_own(number, written)
+        return Entry(
+            number, item.at, row["who"], item.what, item.why, item.step, item.of, written, row["seat"]
+        )
 
     @contextmanager
     def _writing(self) -> Iterator[sql.Connection]:
         """The file for this program alone, once memory holds what the file holds."""
         if self.read_only:
             raise AquinError(
-                "this production is open for reading only", self.path, "Save a copy, and work in the copy"
+                "this production is open for reading only", self.place, "Save a copy, and work in the copy"
             )
         before = self._memory.number
         try:
             with (
                 self._lock,
                 self._errors("the change was not saved"),
-                self._engine.connect() as plain,
+                self._alone() as connection,
+                connection.begin(),
             ):
-                connection = plain.execution_options(writes=True)
-                with connection.begin():
-                    self._pull(connection)
-                    yield connection
-                    if connection.in_transaction():
-                        connection.commit()
+                self._pull(connection)
+                yield connection
+                if connection.in_transaction():
+                    connection.commit()
         finally:
             if self._memory.number != before:
                 self._tell()
+
+    @contextmanager
+    def _alone(self) -> Iterator[sql.Connection]:
+        if self._base is not None:
+            raise LineCut("earlier changes wait to be sent", self.place, "They are kept on this machine")
+        with self._keeper.connect() as plain:
+            yield plain.execution_options(writes=True)
 
     @contextmanager
     def _errors(self, what: str = "the production can't be read") -> Iterator[None]:
@@ -432,10 +430,10 @@ class Production(Recomputable, Present):
             yield
         except Spoilt as error:
             raise AquinError(
-                f"{what}: {error}", self.path, "Another program has changed the file: use a backup or a copy"
+                f"{what}: {error}", self.place, "Another program has changed the file: use a backup or a copy"
             ) from error
         except (sql.exc.SQLAlchemyError, sqlite3.Error) as error:
-            raise explain(error, self.path, what) from error
+            raise self._keeper.explain(error, what) from error
 
     def _tell(self) -> None:
         with self._lock:

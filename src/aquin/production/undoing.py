@@ -9,7 +9,7 @@ from operator import attrgetter
 from typing import TYPE_CHECKING, Any, Literal
 
 from aquin.production.memory import Memory, place_of
-from aquin.production.moved import Part
+from aquin.production.moved import Apart, Part, merged
 from aquin.production.naming import called
 from aquin.production.putting import HARD, REFERENCES
 from aquin.production.records import Record
@@ -23,8 +23,8 @@ if TYPE_CHECKING:
 
 _GET = {name: attrgetter(name) for name in REFERENCES}
 
-OnOthers = Literal["refuse", "leave", "overwrite"]
-"""What has changed since: nothing is taken back, or all but that, or that as well."""
+OnOthers = Literal["refuse", "leave", "overwrite", "merge"]
+"""What has changed since: nothing is taken back, or all but that, or that as well; or parts that differ are merged."""
 
 
 @dataclass
@@ -174,6 +174,12 @@ def _renew(made: Plan, kind: type[Record], id: str, expected: Row, after: Row, n
         if name not in now or now[name] == value:
             continue
         if now[name] != expected.get(name):
+            if (
+                made.others == "merge"
+                and (both := _both(kind, expected.get(name), value, now[name])) is not None
+            ):
+                new[name] = both
+                continue
             made.note(kind, id, name, was=expected.get(name), there=now[name], wanted=value)
             if made.others != "overwrite":
                 continue
@@ -183,6 +189,18 @@ def _renew(made: Plan, kind: type[Record], id: str, expected: Row, after: Row, n
         new[name] = value
     if new and _place_is_free(made, kind, id, now | new):
         made.set(kind, id, {k: now[k] for k in new}, new)
+
+
+def _both(kind: type[Record], was: Any, wanted: Any, there: Any) -> Any:
+    """A mapping or list of named things with what two have changed in it; None where they changed the same. The
+    numbers of a grade go together.
+    """
+    if kind.table == "grade" or not isinstance(wanted, dict | list):
+        return None
+    try:
+        return merged(was, wanted, there)
+    except Apart:
+        return None
 
 
 def _can_refer(made: Plan, name: str, value: Any) -> bool:

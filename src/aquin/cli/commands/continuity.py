@@ -130,7 +130,7 @@ def _cut(found: Any, position: int, production: Any) -> Any:
     if at is None:
         raise AquinError(
             f"there is no cut before piece {position}",
-            production.path,
+            production.place,
             f"The edit {found.edit.name} has pieces 1 to {len(found.pieces)}",
         )
     return at

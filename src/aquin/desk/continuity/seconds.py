@@ -75,7 +75,7 @@ def _pictures(shoot: Shoot, piece: Piece, frames: list[int], config: ColourConfi
     shot = piece.shot
     ref = None if shot is None else shoot.ref(shot, piece.first)
     if shot is None or ref is None:
-        raise AquinError(f"{piece.name} can't be read", shoot.production.path, "Find its media")
+        raise AquinError(f"{piece.name} can't be read", shoot.production.place, "Find its media")
     grade = held_grade(shoot.production, shot) or Grade()
     to_linear = config.to_linear(ref.encoding)
     source = opened(ref)

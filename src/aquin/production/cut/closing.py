@@ -34,13 +34,13 @@ def closed(production: Production, cut: Cut, side: Side) -> list[tuple[Shot, Cor
     if cut.off is None:
         raise AquinError(
             f"nothing that both sides of cut {cut.position} share says how far apart they are",
-            production.path,
+            production.place,
             "Grade one of the two on the Bench",
         )
     if cut.left.shot is not None and cut.right.shot is not None and cut.left.shot.id == cut.right.shot.id:
         raise AquinError(
             f"both sides of cut {cut.position} are one shot, {cut.left.name}: a trim moves both",
-            production.path,
+            production.place,
             "Let its grade follow the light: aquin follow, or D on the Bench",
         )
     off = np.array(cut.off)
@@ -66,7 +66,7 @@ def _no_hero(production: Production, piece: Piece, side: Side) -> None:
         other = "the other side" if side != "half" else "the side that is no hero"
         raise AquinError(
             f"{shot.name} is its setup's hero: everything that is matched to it would be left behind",
-            production.path,
+            production.place,
             f"Close the jump on {other}, or level the hero on the Bench",
         )
 

@@ -47,14 +47,14 @@ def edit_named(production: Production, name: str | None = None) -> Edit:
     edits = production.all(Edit)
     if not edits:
         raise AquinError(
-            "no edit is conformed yet", production.path, "Log an .edl, .otio or .xml: aquin ingest, or Shots"
+            "no edit is conformed yet", production.place, "Log an .edl, .otio or .xml: aquin ingest, or Shots"
         )
     if name is None:
         return max(edits, key=lambda e: e.position)
     found = [e for e in edits if e.name == name]
     if not found:
         raise AquinError(
-            f"there is no edit '{name}'", production.path, f"There are: {', '.join(e.name for e in edits)}"
+            f"there is no edit '{name}'", production.place, f"There are: {', '.join(e.name for e in edits)}"
         )
     return found[0]
 

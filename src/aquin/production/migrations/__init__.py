@@ -18,4 +18,5 @@ def migrate(connection: sql.Connection) -> None:
     config.set_main_option("path_separator", "os")
     config.attributes["connection"] = connection
     command.upgrade(config, "head")
-    connection.exec_driver_sql(f"PRAGMA user_version = {SCHEMA}")
+    if connection.dialect.name == "sqlite":
+        connection.exec_driver_sql(f"PRAGMA user_version = {SCHEMA}")

@@ -1,0 +1,1 @@
+"""Productions that several machines share through a PostgreSQL server (extra `server`)."""

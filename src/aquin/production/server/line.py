@@ -1,0 +1,91 @@
+"""The line to the server: what is new there, and whether it answers at all, found out beside all other work."""
+
+from __future__ import annotations
+
+import threading
+import time
+from collections import Counter
+from collections.abc import Callable
+from typing import Any
+
+from aquin.errors import AquinError
+from aquin.production.address import Address
+from aquin.production.server.engine import Secret, connect
+
+BEAT = 1.0
+"""Seconds between two questions whether the server is there, and between two tries to reach it."""
+
+
+class Line:
+    """`up`: whether the server answered last. `counts`: how often each table was written to by others."""
+
+    def __init__(self, address: Address, secret: Secret) -> None:
+        self.address, self.secret = address, secret
+        self.up = True
+        self.since = time.monotonic()
+        self.counts: Counter[str] = Counter()
+        self.own: set[int] = set()
+        self.changed: Callable[[bool], None] = lambda up: None
+        """Called from the line's thread when it is cut, and when it is there again."""
+        self._over = threading.Event()
+        self._ask = threading.Event()
+        self._thread = threading.Thread(target=self._run, daemon=True, name="line")
+
+    def start(self) -> None:
+        self._thread.start()
+
+    def fell(self) -> None:
+        """Somebody got no answer."""
+        if self.up:
+            self.up, self.since = False, time.monotonic()
+            self._ask.set()
+
+    def close(self) -> None:
+        self._over.set()
+        self._ask.set()
+        if self._thread.is_alive() and threading.current_thread() is not self._thread:
+            self._thread.join(1.0)
+
+    def _run(self) -> None:
+        said = True
+        while not self._over.is_set():
+            connection: Any = None
+            try:
+                connection = connect(self.address, self.secret, autocommit=True)
+                self.own.add(connection.info.backend_pid)
+                connection.execute(f"LISTEN {self.address.schema}")
+                self.counts.update(("journal", "measurement", "finding", "seat"))  # what was missed
+                self.up = True
+                if not said:
+                    said = True
+                    self._tell(True)
+                self._hear(connection)
+            except Exception:  # whatever the driver raises for a line that is cut
+                if self._over.is_set():
+                    return
+                self.fell()
+                if said:
+                    said = False
+                    self._tell(False)
+                self._over.wait(BEAT)
+            finally:
+                if connection is not None:
+                    connection.close()
+
+    def _hear(self, connection: Any) -> None:
+        while not self._over.is_set():
+            for note in connection.notifies(timeout=BEAT, stop_after=1):
+                table, _, pid = note.payload.partition(" ")
+                if not pid.isdigit() or int(pid) not in self.own:
+                    self.counts[table] += 1
+            if self._ask.is_set():
+                self._ask.clear()
+                if not self.up:
+                    raise ConnectionError  # another of this program's connections fell: begin anew
+            connection.execute("SELECT 1")
+
+    def _tell(self, up: bool) -> None:
+        try:
+            self.changed(up)
+        except AquinError:
+            self.fell()  # it was cut again while what waited was sent

@@ -1,0 +1,136 @@
+"""Opening a production on a server."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import sqlalchemy as sql
+
+from aquin.errors import AquinError
+from aquin.production.address import Address
+from aquin.production.migrations import SCHEMA
+from aquin.production.moved import LineCut
+from aquin.production.records import new_id
+from aquin.production.rows import Spoilt
+from aquin.production.server import schema, secrets
+from aquin.production.server.engine import connect, explain
+from aquin.production.server.keeper import ServerKeeper, folder_of
+from aquin.production.server.outbox import FileOutbox
+
+if TYPE_CHECKING:
+    from aquin.production.store import Production
+
+CANNOT = "the production can't be opened"
+
+
+def open_shared(kind: type[Production], address: Address, read_only: bool) -> Production:
+    """Open a server's production; what could not be sent the last time is sent first. Raises AquinError."""
+    address = the_one(address)
+    try:
+        keeper = ServerKeeper(address, lambda: secrets.secret_of(address))
+    except Exception as error:
+        raise _unopened(error, address) from error
+    notes: list[str] = []
+    try:
+        version = _version(keeper)
+        if version != SCHEMA:
+            raise AquinError(
+                f"another version of Aquin keeps it (version {version}, this one knows {SCHEMA})",
+                str(address),
+                "Use the same version as the others"
+                if version > SCHEMA
+                else "Whoever leads it: aquin share --renew",
+            )
+        if keeper.role is None:
+            raise AquinError(
+                f"nobody has let '{keeper.who}' into this production",
+                str(address),
+                f"Whoever leads it can: aquin people ADDRESS --let {keeper.who}=grades",
+            )
+        made = kind(keeper, read_only, tuple(notes))
+    except (Spoilt, sql.exc.SQLAlchemyError) as error:
+        keeper.close()
+        raise explain(error, address, CANNOT) from error
+    except AquinError:
+        keeper.close()
+        raise
+    if not read_only:
+        made.outbox = FileOutbox(keeper.folder, made.seat_id)
+        made.adopt()
+        made.send()
+    keeper.line.changed = lambda up: _turned(made, keeper, up)
+    keeper.line.start()
+    return made
+
+
+def _turned(production: Production, keeper: ServerKeeper, up: bool) -> None:
+    """The line was cut, or is there again: what waits is sent."""
+    if up:
+        keeper.renew()
+        if not production.read_only:
+            production.send()
+            production.send_measured()
+        production.refresh()
+    production.turned(up)
+
+
+def the_one(address: Address) -> Address:
+    """With the production's name, where the address leaves it out and the database holds one. Raises AquinError."""
+    if address.production:
+        return address
+    names = productions_at(address)
+    if len(names) == 1:
+        return address.of(names[0])
+    raise AquinError(
+        "the database holds no production" if not names else f"the database holds {len(names)} productions",
+        str(address),
+        f"Name one: {address.of(names[0])}" if names else "Share one there: aquin share FILM.aquin ADDRESS",
+    )
+
+
+def productions_at(address: Address) -> list[str]:
+    """The names of the productions in a database. Raises AquinError."""
+    query = (
+        "SELECT n.nspname FROM pg_namespace n JOIN pg_description d ON d.objoid = n.oid "
+        f"WHERE n.nspname LIKE 'aquin\\_%%' AND d.description LIKE '{schema.MARK}%%' ORDER BY 1"
+    )
+    try:
+        with connect(address, lambda: secrets.secret_of(address)) as connection:
+            rows = connection.execute(query.replace("%%", "%")).fetchall()
+    except Exception as error:
+        raise _unopened(error, address) from error
+    return [str(name).removeprefix("aquin_") for (name,) in rows]
+
+
+def _version(keeper: ServerKeeper) -> int:
+    with keeper.connect() as connection:
+        try:
+            return int(connection.exec_driver_sql("SELECT version_num FROM alembic_version").scalar_one())
+        except sql.exc.DBAPIError as error:
+            if getattr(error.orig, "sqlstate", "") in ("42P01", "3F000"):
+                raise AquinError(
+                    f"the server has no production '{keeper.address.production}'",
+                    keeper.place,
+                    "Check the name; whoever leads it shares it with: aquin share FILM.aquin ADDRESS",
+                ) from error
+            if getattr(error.orig, "sqlstate", "") == "42501":
+                raise AquinError(
+                    f"nobody has let '{keeper.who}' into this production",
+                    keeper.place,
+                    f"Whoever leads it can: aquin people ADDRESS --let {keeper.who}=grades",
+                ) from error
+            raise
+
+
+def _unopened(error: Exception, address: Address) -> AquinError:
+    """With what waits on this machine for that server."""
+    found = explain(error, address, CANNOT)
+    if isinstance(found, LineCut) and address.production:
+        held = FileOutbox(folder_of(address), new_id())
+        count = len(held.waiting)
+        held.close()
+        if count:
+            return LineCut(
+                f"{found.what}; {count} changes wait here to be sent, and are safe", found.file, found.remedy
+            )
+    return found
