@@ -4,8 +4,9 @@ import json
 import os
 import shutil
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from functools import lru_cache
+from itertools import count
 from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
@@ -31,12 +32,16 @@ from aquin.simulate.demo import SEED, build_demo, session_takes
 from aquin.simulate.logbook import log_demo
 from aquin.simulate.planning import plan
 from aquin.simulate.stage import Stage
+from postgres import Postgres, programs
 from shoots import copy_of
 
 settings.register_profile("aquin", deadline=None)  # a busy machine is no failure
 settings.load_profile("aquin")
 
 
+ACCOUNTS = ("anna", "ben", "carla", "guest")
+"""On the server of the tests."""
+COUNT = count()
 IN_MEMORY = Path("/dev/shm")
 ROOM = 5 * 2**30
 """Bytes that must be free there: a whole run takes one GB."""
@@ -212,3 +217,23 @@ def pair(tmp_path_factory: pytest.TempPathFactory) -> tuple[Path, Path]:
     picture.write(folder / "hero.exr", views.left)
     picture.write(folder / "shot.exr", camera(views.right, np.random.default_rng(4)))
     return folder / "hero.exr", folder / "shot.exr"
+
+
+@pytest.fixture(scope="session")
+def server() -> Iterator[Postgres]:
+    """A real PostgreSQL, with accounts; `./aquin test` installs one where it may."""
+    if programs() is None:
+        pytest.skip("PostgreSQL is not installed (apt-get install postgresql)")
+    made = Postgres()
+    made.run(*(f"CREATE ROLE {who} LOGIN" for who in ACCOUNTS), "CREATE ROLE lead LOGIN CREATEROLE")
+    yield made
+    made.close()
+
+
+@pytest.fixture
+def database(server: Postgres) -> Iterator[str]:
+    """A database of its own, in which `lead` may share productions."""
+    name = f"films{next(COUNT)}"
+    server.run(f"CREATE DATABASE {name} OWNER lead")
+    yield name
+    server.run(f"DROP DATABASE {name} WITH (FORCE)")

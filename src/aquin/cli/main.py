@@ -19,9 +19,11 @@ from aquin.cli.commands import (
     production,
     release,
     screens,
+    share,
     simulate,
     start,
 )
+from aquin.cli.opening import production_at
 from aquin.errors import AquinError
 
 UsageError: Any = typer.BadParameter.__base__
@@ -45,6 +47,7 @@ for family in (
     look,
     screens,
     release,
+    share,
     charts,
     start,
     files,
@@ -59,7 +62,12 @@ def main(
     context: typer.Context,
     version: Annotated[bool, typer.Option("--version", help="Print the version.")] = False,
     session: Annotated[
-        Path | None, typer.Option("--open", help="Open the window with a production, or a saved session.")
+        Path | None,
+        typer.Option(
+            "--open",
+            parser=production_at,
+            help="Open the window with a production (a file, or a server's address), or a saved session.",
+        ),
     ] = None,
 ) -> None:
     if version:

@@ -1,11 +1,19 @@
 """What commands open: productions, configurations, files; and the words of options that name them."""
 
+import getpass
 import sys
+from collections.abc import Callable
+from contextlib import suppress
 from fractions import Fraction
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
 from aquin.errors import AquinError
+from aquin.production.address import NeedsPassword, address_of, is_address
+
+T = TypeVar("T")
+TRIES = 3
+"""Passwords that are asked for."""
 
 
 class opened:
@@ -17,13 +25,49 @@ class opened:
     def __enter__(self) -> Any:
         from aquin.production import Production
 
-        self.production = Production.open(self.file, self.read_only)
+        self.production = asking(lambda: Production.open(self.file, self.read_only))
         for note in self.production.notes:
             print(f"aquin: {note}", file=sys.stderr)
         return self.production
 
     def __exit__(self, *error: object) -> None:
+        if self.production.waiting:
+            with suppress(AquinError):
+                self.production.send()
+        if count := len(self.production.waiting):
+            said = f"{count} change{'' if count == 1 else 's'}"
+            print(
+                f"aquin: the line to the server is cut: {said} wait here, and are sent at the next opening",
+                file=sys.stderr,
+            )
+        for item in self.production.refused:
+            print(f"aquin: not sent: {item.words} (see: aquin unsent)", file=sys.stderr)
         self.production.close()
+
+
+def production_at(text: str) -> Any:
+    """A production as it is named on the command line: a file, or the address of a server's."""
+    return address_of(text) if is_address(text) else Path(text)
+
+
+def asking(work: Callable[[], T]) -> T:
+    """Do something that may need a server's password, which is asked for where somebody sits at a terminal. Raises
+    AquinError.
+    """
+    from aquin.production.server.secrets import forget, keep_secret
+
+    for _ in range(TRIES):
+        try:
+            return work()
+        except NeedsPassword as error:
+            if not sys.stdin.isatty():
+                raise
+            forget(error.address)
+            word = getpass.getpass(f"Password for {error.address.server}: ")
+            good = input("Keep it in this computer's keyring? [y/N] ").strip().lower() == "y"
+            if not keep_secret(error.address, word, good):
+                print("aquin: this computer has no keyring: it is used this once", file=sys.stderr)
+    return work()
 
 
 def config_at(path: Path | None, beside: Path | None = None) -> Any:

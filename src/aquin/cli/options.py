@@ -5,6 +5,8 @@ from typing import Annotated
 
 import typer
 
+from aquin.cli.opening import production_at
+
 CONFIG_HELP = (
     "A config.ocio file. Without it: the config.ocio beside the file or up to three folders up, else the "
     "built-in one."
@@ -29,7 +31,14 @@ Layer = Annotated[
 ]
 Develop = Annotated[str | None, typer.Option("--develop", help=DEVELOP_HELP)]
 
-File = Annotated[Path, typer.Argument(metavar="PRODUCTION", help="A production file (.aquin).")]
+File = Annotated[
+    Path,
+    typer.Argument(
+        metavar="PRODUCTION",
+        parser=production_at,
+        help="A production: a file (.aquin), or the address of a server's (postgresql://HOST/DATABASE).",
+    ),
+]
 Media = Annotated[list[Path] | None, typer.Argument(metavar="[MEDIA]...")]
 ShotName = Annotated[str, typer.Argument(metavar="SHOT", help="A shot's name, as the log has it.")]
 CameraName = Annotated[str | None, typer.Option("--camera", help="A camera of the production.")]

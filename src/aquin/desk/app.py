@@ -12,6 +12,7 @@ from aquin.desk.kit.labels import PlainTips
 from aquin.desk.kit.room import fit_shown
 from aquin.desk.window import Window
 from aquin.own_files import last_session
+from aquin.production.address import is_address
 
 SWITCH_S = 0.0001
 """How long work beside it may keep the window's thread waiting for the interpreter, each time."""
@@ -85,7 +86,7 @@ def keep_still(window: Window) -> None:
 
 
 def _open(window: Window, session: Path | None, demo: Path | None) -> None:
-    if session is not None and session.suffix == ".aquin":
+    if session is not None and (session.suffix == ".aquin" or is_address(session)):
         window.show_view("shots")
         window.open_production(session)
         return

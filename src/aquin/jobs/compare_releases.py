@@ -21,6 +21,7 @@ from aquin.jobs.release_contents import said_of
 from aquin.jobs.what_did_they import chain_of
 from aquin.measure.display import lab_of_display
 from aquin.production import Production, Shot
+from aquin.production.address import is_address
 from aquin.production.looks import look_for, screen_of
 from aquin.production.settings import config_of
 from aquin.production.shoot import Shoot, shot_grade
@@ -170,7 +171,7 @@ def _changed(a: Side, b: Side, id: str, what: tuple[str, ...]) -> Changed:
 
 
 def _side(stack: ExitStack, path: Path) -> Side:
-    if path.suffix == ".aquin":
+    if path.suffix == ".aquin" or is_address(path):
         production = Production.open(path, read_only=True)
         stack.callback(production.close)
         return of_production(production)

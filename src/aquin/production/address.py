@@ -67,6 +67,14 @@ class Address:
         return replace(self, production=production)
 
 
+class NeedsPassword(AquinError):
+    """The server wants a password, or another one, for an address."""
+
+    def __init__(self, what: str, address: Address) -> None:
+        super().__init__(what, str(address), "Check the name and the password, or ask who runs the server")
+        self.address = address
+
+
 def is_address(text: object) -> bool:
     return isinstance(text, Address) or (isinstance(text, str) and text.lower().startswith(SCHEMES))
 

@@ -6,9 +6,20 @@ from typing import Annotated, Any
 import typer
 
 from aquin.cli import options as of
-from aquin.cli.opening import clip_at, config_at, decode_in, look_in, number_in, opened, pairs_in, shot_of
+from aquin.cli.opening import (
+    clip_at,
+    config_at,
+    decode_in,
+    look_in,
+    number_in,
+    opened,
+    pairs_in,
+    production_at,
+    shot_of,
+)
 from aquin.cli.output import printed
 from aquin.errors import AquinError
+from aquin.production.address import is_address
 
 BY_HELP = "Evidence: auto, chart, points, materials, statistics or pairs."
 MODEL_HELP = (
@@ -136,7 +147,10 @@ def match(
 
 
 def render(
-    file: Annotated[Path, typer.Argument(metavar="FILE", help="A picture or movie, or a production.")],
+    file: Annotated[
+        Path,
+        typer.Argument(metavar="FILE", parser=production_at, help="A picture, movie or production."),
+    ],
     out: Annotated[Path, typer.Option("--out", help="The picture: .exr .tif .png .dpx")],
     encoding: Annotated[str | None, typer.Option("--encoding", help="How FILE was recorded.")] = None,
     shot: Annotated[
@@ -166,7 +180,7 @@ def render(
     from aquin.jobs.render_frame import Target, render_picture, render_shot
 
     target = Target(out, to, display, view, force)
-    if file.suffix.lower() == ".aquin":
+    if file.suffix.lower() == ".aquin" or is_address(file):
         if shot is None:
             raise AquinError("a production needs a shot", file, "Name it with --shot")
         for name, given in zip(

@@ -27,7 +27,7 @@ def new(
     from aquin.production import Production
 
     production = Production.create(file, name)
-    data: dict[str, Any] = {"production": str(production.path), "name": production.name}
+    data: dict[str, Any] = {"production": str(production.place), "name": production.name}
     data |= _taken(production, media or [], report, column, edit, rate, jobs)
     production.close()
     printed(data, as_json, say_intake)

@@ -6,7 +6,7 @@ from typing import Annotated, Any
 import typer
 
 from aquin.cli import options as of
-from aquin.cli.opening import opened, shot_of
+from aquin.cli.opening import opened, production_at, shot_of
 from aquin.cli.output import printed, with_progress
 from aquin.errors import AquinError
 
@@ -120,8 +120,12 @@ def verify(
 
 
 def diff(
-    first: Annotated[Path, typer.Argument(metavar="A", help="A release or a production.")],
-    second: Annotated[Path, typer.Argument(metavar="B", help="Another one, mostly a later one.")],
+    first: Annotated[
+        Path, typer.Argument(metavar="A", parser=production_at, help="A release or a production.")
+    ],
+    second: Annotated[
+        Path, typer.Argument(metavar="B", parser=production_at, help="Another one, mostly a later one.")
+    ],
     out: Annotated[Path | None, typer.Option("--out", help="Write it with pictures: .html or .pdf.")] = None,
     force: of.Force = False,
     as_json: of.AsJson = False,

@@ -6,16 +6,22 @@ from typing import Annotated, Any
 import typer
 
 from aquin.cli import options as of
-from aquin.cli.opening import look_in, opened, shot_of
+from aquin.cli.opening import look_in, opened, production_at, shot_of
 from aquin.cli.output import printed, with_progress
 from aquin.errors import AquinError
+from aquin.production.address import is_address
 
 PRODUCTION = ".aquin"
 
 
 def screens(
     file: Annotated[
-        Path, typer.Argument(metavar="FILE", help="A production, a delivered movie, or a monitor profile.")
+        Path,
+        typer.Argument(
+            metavar="FILE",
+            parser=production_at,
+            help="A production, a delivered movie, or a monitor profile.",
+        ),
     ],
     shot: Annotated[str | None, typer.Option("--shot", help="Of a production: this shot.")] = None,
     frame: of.Frame = None,
@@ -47,7 +53,7 @@ def screens(
     suffix = file.suffix.lower()
     if suffix in (".icc", ".icm"):
         data, found = _profile(file, config, meant), False
-    elif suffix != PRODUCTION:
+    elif suffix != PRODUCTION and not is_address(file):
         data, found = _movie(file, config, meant)
     else:
         with opened(file, read_only=True) as production:

@@ -10,7 +10,7 @@ from typing import Any
 import sqlalchemy as sql
 
 from aquin.errors import AquinError
-from aquin.production.address import Address
+from aquin.production.address import Address, NeedsPassword, address_of
 from aquin.production.moved import LineCut
 from aquin.production.rows import Spoilt
 
@@ -112,11 +112,10 @@ def explain(error: Exception, place: Address | str, what: str) -> AquinError:
     text = " ".join(str(raw).split())
     if isinstance(error, Spoilt):
         return AquinError(f"{what}: {text}", str(place), "Another program has changed it: use a copy")
-    if state in ("28P01", "28000") or "password" in text.lower():
-        return AquinError(
-            f"{what}: the server does not let this account in ({text})",
-            str(place),
-            "Check the name and the password, or ask who runs the server",
+    state = state or _state_of(text)
+    if state in ("28P01", "28000"):
+        return NeedsPassword(
+            f"{what}: the server does not let this account in ({_short(text)})", address_of(place)
         )
     if state == "3D000":
         return AquinError("the server has no such database", str(place), "Check the address")
@@ -137,6 +136,19 @@ def explain(error: Exception, place: Address | str, what: str) -> AquinError:
     if cut(error):
         return LineCut(f"{what}: the server does not answer ({text})", str(place), "Check the line to it")
     return AquinError(f"{what} ({text})", str(place), "Try again; what was saved before is safe")
+
+
+def _state_of(text: str) -> str:
+    """The driver gives none where no connection came about: by what the server says, if it says it in English."""
+    low = text.lower()
+    if "password" in low or ("role" in low and "does not exist" in low) or "no pg_hba.conf entry" in low:
+        return "28000"
+    return "3D000" if "database" in low and "does not exist" in low else ""
+
+
+def _short(text: str) -> str:
+    """What the server said, without the machine's part of it."""
+    return text.rpartition("FATAL:")[2].strip() or text
 
 
 def cut(error: Exception) -> bool:

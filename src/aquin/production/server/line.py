@@ -41,10 +41,9 @@ class Line:
             self._ask.set()
 
     def close(self) -> None:
+        """The thread ends by itself within a second."""
         self._over.set()
         self._ask.set()
-        if self._thread.is_alive() and threading.current_thread() is not self._thread:
-            self._thread.join(1.0)
 
     def _run(self) -> None:
         said = True

@@ -10,12 +10,11 @@ from aquin.errors import AquinError
 from aquin.production.address import Address
 from aquin.production.migrations import SCHEMA
 from aquin.production.moved import LineCut
-from aquin.production.records import new_id
 from aquin.production.rows import Spoilt
 from aquin.production.server import schema, secrets
 from aquin.production.server.engine import connect, explain
 from aquin.production.server.keeper import ServerKeeper, folder_of
-from aquin.production.server.outbox import FileOutbox
+from aquin.production.server.outbox import FileOutbox, waiting_in
 
 if TYPE_CHECKING:
     from aquin.production.store import Production
@@ -41,12 +40,6 @@ def open_shared(kind: type[Production], address: Address, read_only: bool) -> Pr
                 if version > SCHEMA
                 else "Whoever leads it: aquin share --renew",
             )
-        if keeper.role is None:
-            raise AquinError(
-                f"nobody has let '{keeper.who}' into this production",
-                str(address),
-                f"Whoever leads it can: aquin people ADDRESS --let {keeper.who}=grades",
-            )
         made = kind(keeper, read_only, tuple(notes))
     except (Spoilt, sql.exc.SQLAlchemyError) as error:
         keeper.close()
@@ -55,7 +48,7 @@ def open_shared(kind: type[Production], address: Address, read_only: bool) -> Pr
         keeper.close()
         raise
     if not read_only:
-        made.outbox = FileOutbox(keeper.folder, made.seat_id)
+        made.outbox = FileOutbox(keeper.folder, keeper.who, made.seat_id)
         made.adopt()
         made.send()
     keeper.line.changed = lambda up: _turned(made, keeper, up)
@@ -105,6 +98,9 @@ def productions_at(address: Address) -> list[str]:
 def _version(keeper: ServerKeeper) -> int:
     with keeper.connect() as connection:
         try:
+            there = sql.text("SELECT 1 FROM pg_namespace WHERE nspname = :n")
+            if connection.execute(there, {"n": keeper.address.schema}).scalar() and keeper.role is None:
+                raise _stranger(keeper)
             return int(connection.exec_driver_sql("SELECT version_num FROM alembic_version").scalar_one())
         except sql.exc.DBAPIError as error:
             if getattr(error.orig, "sqlstate", "") in ("42P01", "3F000"):
@@ -113,24 +109,22 @@ def _version(keeper: ServerKeeper) -> int:
                     keeper.place,
                     "Check the name; whoever leads it shares it with: aquin share FILM.aquin ADDRESS",
                 ) from error
-            if getattr(error.orig, "sqlstate", "") == "42501":
-                raise AquinError(
-                    f"nobody has let '{keeper.who}' into this production",
-                    keeper.place,
-                    f"Whoever leads it can: aquin people ADDRESS --let {keeper.who}=grades",
-                ) from error
             raise
+
+
+def _stranger(keeper: ServerKeeper) -> AquinError:
+    return AquinError(
+        f"nobody has let '{keeper.who}' into this production",
+        keeper.place,
+        f"Whoever leads it can: aquin people ADDRESS --let {keeper.who}=grades",
+    )
 
 
 def _unopened(error: Exception, address: Address) -> AquinError:
     """With what waits on this machine for that server."""
     found = explain(error, address, CANNOT)
-    if isinstance(found, LineCut) and address.production:
-        held = FileOutbox(folder_of(address), new_id())
-        count = len(held.waiting)
-        held.close()
-        if count:
-            return LineCut(
-                f"{found.what}; {count} changes wait here to be sent, and are safe", found.file, found.remedy
-            )
+    if isinstance(found, LineCut) and address.production and (count := waiting_in(folder_of(address))):
+        return LineCut(
+            f"{found.what}; {count} changes wait here to be sent, and are safe", found.file, found.remedy
+        )
     return found

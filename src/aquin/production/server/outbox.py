@@ -17,15 +17,18 @@ from aquin.production.unsent import Waiting
 
 
 class FileOutbox:
-    """A file of JSON lines, held by one program at a time. Those that earlier programs left are taken over."""
+    """A file of JSON lines, held by one program at a time. Those that earlier programs of this account left are taken
+    over.
+    """
 
-    def __init__(self, folder: Path, name: str) -> None:
+    def __init__(self, folder: Path, who: str, name: str) -> None:
         self.waiting: tuple[Waiting, ...] = ()
         self.refused: tuple[Waiting, ...] = ()
         folder.mkdir(parents=True, exist_ok=True)
-        self.path = folder / f"unsent-{name}.jsonl"
+        account = who.encode().hex()
+        self.path = folder / f"unsent-{account}-{name}.jsonl"
         self._out: Any = None
-        for left in sorted(folder.glob("unsent-*.jsonl"), key=lambda p: p.stat().st_mtime):
+        for left in sorted(folder.glob(f"unsent-{account}-*.jsonl"), key=lambda p: p.stat().st_mtime):
             self._take_over(left)
 
     def add(self, item: Waiting) -> None:
@@ -91,6 +94,15 @@ class FileOutbox:
                 path.unlink()
         except OSError:
             return  # it is in use
+
+
+def waiting_in(folder: Path) -> int:
+    """How many changes wait in a folder, whoever made them; nothing is taken over."""
+    count = 0
+    for path in folder.glob("unsent-*.jsonl"):
+        with path.open(encoding="utf-8", errors="replace") as held:
+            count += len(_read(held)[0])
+    return count
 
 
 def _read(lines: Any) -> tuple[list[Waiting], list[Waiting]]:

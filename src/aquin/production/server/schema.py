@@ -140,17 +140,7 @@ def role_of(connection: sql.Connection, address: Address) -> Role | None:
 
 def people(connection: sql.Connection, address: Address) -> list[tuple[str, Role]]:
     """The accounts that were let in, with the highest of their roles."""
-    query = sql.text(
-        "SELECT m.rolname FROM pg_auth_members a JOIN pg_roles r ON r.oid = a.roleid "
-        "JOIN pg_roles m ON m.oid = a.member WHERE r.rolname = :name ORDER BY 1"
-    )
-    out: dict[str, Role] = {}
-    names = role_names(connection, address)
-    for role, name in names.items():
-        for (who,) in connection.execute(query, {"name": name}):
-            if who not in names.values():
-                out[str(who)] = role
-    return sorted(out.items())
+    return sorted(dict(_grants(connection, role_names(connection, address))).items())
 
 
 def let(connection: sql.Connection, address: Address, who: str, role: Role | None) -> None:
@@ -166,7 +156,30 @@ def let(connection: sql.Connection, address: Address, who: str, role: Role | Non
         )
     quoted = '"' + who.replace('"', '""') + '"'
     names = role_names(connection, address)
-    for name in names.values():
-        connection.exec_driver_sql(f"REVOKE {name} FROM {quoted}")
+    had = [r for who_, r in _grants(connection, names) if who_ == who]
+    for held in had:
+        connection.exec_driver_sql(f"REVOKE {names[held]} FROM {quoted}")
     if role is not None:
-        connection.exec_driver_sql(f"GRANT {names[role]} TO {quoted}")
+        more = " WITH ADMIN OPTION" if role == "leads" else ""  # so that each who leads may let others lead
+        connection.exec_driver_sql(f"GRANT {names[role]} TO {quoted}{more}")
+    left = [r for who_, r in _grants(connection, names) if who_ == who and r != role]
+    if left:
+        raise AquinError(
+            f"'{who}' still {left[0]}: somebody else has let them in",
+            str(address),
+            "Whoever did can take it back",
+        )
+
+
+def _grants(connection: sql.Connection, names: dict[Role, str]) -> list[tuple[str, Role]]:
+    """Accounts and the roles that they were given, lower ones first."""
+    query = sql.text(
+        "SELECT DISTINCT m.rolname FROM pg_auth_members a JOIN pg_roles r ON r.oid = a.roleid "
+        "JOIN pg_roles m ON m.oid = a.member WHERE r.rolname = :name ORDER BY 1"
+    )
+    return [
+        (str(who), role)
+        for role, name in names.items()
+        for (who,) in connection.execute(query, {"name": name})
+        if who not in names.values()
+    ]
