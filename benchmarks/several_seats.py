@@ -1,9 +1,12 @@
 """Several seats on one production: processes that change shots, settings and grades at once, undo, and are killed.
 
     python benchmarks/several_seats.py [--seats 8] [--edits 500] [--kills]
+    python benchmarks/several_seats.py --server [--restarts 3] [--cut 60]
 
-Counts what was reported as saved and is not in the journal, numbers given twice, refused changes, and whether the
-journal, applied to nothing, makes what the tables hold. Prints one line of JSON.
+With --server on a PostgreSQL that is started here, killed and started again, with one seat's line cut for some seconds.
+Counts what was reported as saved (or kept to be sent) and is neither in the journal nor among what was refused and
+told, numbers given twice, and whether the journal, applied to nothing, makes what the tables hold. Prints one line of
+JSON.
 """
 
 from __future__ import annotations
@@ -13,7 +16,9 @@ import json
 import multiprocessing
 import os
 import random
+import sys
 import tempfile
+import threading
 import time
 from collections import Counter
 from dataclasses import replace
@@ -30,7 +35,7 @@ SHOTS = 60
 KILLS = 200
 
 
-def seat(where: str, name: str, edits: int, seed: int, log: str) -> None:
+def seat(where: str, name: str, edits: int, seed: int, log: str, pace: float = 0.0) -> None:
     """One seat's work; what it was told was saved goes to a log, a line each."""
     out = os.open(log, os.O_WRONLY | os.O_APPEND | os.O_CREAT)
 
@@ -39,8 +44,7 @@ def seat(where: str, name: str, edits: int, seed: int, log: str) -> None:
 
     os.environ["AQUIN_PERSON"] = name
     rng = random.Random(seed)
-    production = Production.open(Path(where))
-    saved: list[int] = []
+    production = opened(where, name)
     said: Counter[str] = Counter()
     waits: list[float] = []
     for k in range(edits):
@@ -48,7 +52,7 @@ def seat(where: str, name: str, edits: int, seed: int, log: str) -> None:
         shot = rng.choice(shots)
         begun = time.perf_counter()
         try:
-            entry = work(production, rng, shot, name, k)
+            entry = work(production, rng, shot, f"{name}.{seed}", k)
         except Moved:
             said["refused"] += 1
             continue
@@ -58,11 +62,31 @@ def seat(where: str, name: str, edits: int, seed: int, log: str) -> None:
         finally:
             waits.append(time.perf_counter() - begun)
         if entry is not None:
-            said[entry.step] += 1
-            saved.append(entry.number)
-            tell("saved", entry.number, entry.what)
+            said["kept to be sent" if entry.waiting else entry.step] += 1
+            tell("kept" if entry.waiting else "saved", entry.number, entry.what, entry.step)
+        time.sleep(pace)
+    until = time.monotonic() + 90
+    while production.waiting and time.monotonic() < until:
+        time.sleep(0.2)
+    said["refused when sent"] += len(production.refused)
+    said["never sent"] += len(production.waiting)
     production.close()
     tell("done", name, dict(said), sorted(waits)[len(waits) // 2], max(waits))
+
+
+def opened(where: str, name: str) -> Production:
+    """A file, or a server's production for an account of the seat's name; again while the server is away."""
+    if not where.startswith("postgresql:"):
+        return Production.open(Path(where))
+    os.environ["AQUIN_STATE"] = str(Path(os.environ["AQUIN_SEATS"]) / name)
+    until = time.monotonic() + 60
+    while True:
+        try:
+            return Production.open(where.replace("//postgres@", f"//{name.replace(' ', '')}@"))
+        except AquinError:
+            if time.monotonic() > until:
+                raise
+            time.sleep(0.3)
 
 
 def work(production: Production, rng: random.Random, shot: Shot, name: str, k: int) -> Any:
@@ -110,21 +134,81 @@ def main() -> None:
     ask.add_argument("--seats", type=int, default=8)
     ask.add_argument("--edits", type=int, default=500)
     ask.add_argument("--kills", action="store_true", help="kill a seat now and then; another takes its place")
+    ask.add_argument("--server", action="store_true", help="on a PostgreSQL server that is started here")
+    ask.add_argument(
+        "--restarts", type=int, default=3, help="times that the server is killed and started again"
+    )
+    ask.add_argument("--cut", type=float, default=60.0, help="seconds for which one seat's line is cut")
     given = ask.parse_args()
+    if given.server:
+        print(json.dumps(on_server(given)))
+        return
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "p.aquin"
         production = Production.create(path)
         root = Root("media", "media")
         production.change("log", root, *(Shot(root.id, f"{k}", f"{k}") for k in range(SHOTS)))
         production.close()
-        print(json.dumps(run(str(path), given.seats, given.edits, given.kills)))
+        print(json.dumps(run([str(path)] * given.seats, given.edits, given.kills)))
 
 
-def run(where: str, seats: int, edits: int, kills: bool) -> dict[str, Any]:
+def on_server(given: argparse.Namespace) -> dict[str, Any]:
+    """The same on a server, which fails now and then."""
+    sys.path.insert(0, str(Path(__file__).resolve().parents[1] / "tests"))
+    from aquin.jobs.people import let_in
+    from postgres import Postgres, Wire
+
+    server = Postgres()
+    wire = Wire(server.port)
+    with tempfile.TemporaryDirectory() as folder:
+        os.environ["AQUIN_SEATS"], os.environ["AQUIN_STATE"] = folder, f"{folder}/lead"
+        try:
+            where = server.url(production="ferry")
+            production = Production.create(where)
+            root = Root("media")
+            production.change("log", root, *(Shot(root.id, f"{k}", f"{k}") for k in range(SHOTS)))
+            names = [f"seat{k}" for k in range(given.seats)]
+            server.run(*(f"CREATE ROLE {n} LOGIN" for n in names))
+            let_in(production, [(n, "leads") for n in names])
+            production.close()
+            places = [where] * given.seats
+            places[0] = server.url(production="ferry", port=wire.port)
+            over = threading.Event()
+
+            def fail() -> None:
+                for _ in range(given.restarts):
+                    if over.wait(8):
+                        return
+                    server.kill()
+                    over.wait(2)
+                    server.start()
+
+            def cut() -> None:
+                if over.wait(5):
+                    return
+                wire.cut()
+                over.wait(given.cut)
+                wire.mend()
+
+            threads = [threading.Thread(target=t) for t in (fail, cut)]
+            for thread in threads:
+                thread.start()
+            found = run(places, given.edits, given.kills, 0.05 if given.restarts else 0.0, where)
+            over.set()
+            for thread in threads:
+                thread.join()
+            return {"server": "PostgreSQL", "restarts": given.restarts, "cut s": given.cut} | found
+        finally:
+            wire.close()
+            server.close()
+
+
+def run(places: list[str], edits: int, kills: bool, pace: float = 0.0, final: str = "") -> dict[str, Any]:
     folder = tempfile.TemporaryDirectory()
+    seats = len(places)
     log = str(Path(folder.name) / "log")
     begun = time.monotonic()
-    running = [start(where, f"seat {k}", edits, k, log) for k in range(seats)]
+    running = [start(places[k], f"seat {k}", edits, k, log, pace) for k in range(seats)]
     killed = 0
     rng = random.Random(1)
     while any(p.is_alive() for p in running):
@@ -133,8 +217,9 @@ def run(where: str, seats: int, edits: int, kills: bool) -> dict[str, Any]:
         if kills and killed < KILLS and time.monotonic() - begun > 3 and running[victim].is_alive():
             running[victim].kill()
             killed += 1
-            running[victim] = start(where, f"seat {victim}", edits, 1000 + killed, log)
+            running[victim] = start(places[victim], f"seat {victim}", edits, 1000 + killed, log, pace)
     saved: dict[int, str] = {}
+    kept: list[str] = []
     twice = 0
     said: Counter[str] = Counter()
     medians: list[float] = []
@@ -144,14 +229,26 @@ def run(where: str, seats: int, edits: int, kills: bool) -> dict[str, Any]:
         if got[0] == "saved":
             twice += got[1] in saved
             saved[got[1]] = got[2]
+        elif got[0] == "kept":
+            kept += [got[2]] if got[3] == "do" else []
         else:
             said.update(got[2])
             medians.append(got[3])
             longest = max(longest, got[4])
     seconds = time.monotonic() - begun
-    production = Production.open(Path(where))
+    refused: set[str] = set()
+    for k in range(seats if final else 0):
+        back = opened(places[k], f"seat {k}")
+        refused |= {i.what for i in back.refused}
+        back.close()
+    if final:
+        os.environ["AQUIN_STATE"] = str(Path(os.environ["AQUIN_SEATS"]) / "lead")
+    production = Production.open(final or Path(places[0]))
     entries = {e.number: e.what for e in production.journal(10_000_000)}
-    lost = [n for n, what in saved.items() if entries.get(n) != what]
+    lost = [what for n, what in saved.items() if entries.get(n) != what]
+    there = Counter(entries.values())
+    lost += [what for what in kept if what not in there and what not in refused]
+    firsts = Counter(e.what for e in production.journal(10_000_000) if e.step == "do")
     places = Counter((g.layer, g.shot_id) for g in production.all(Grade))
     wrong = replayed(production)
     production.close()
@@ -160,6 +257,9 @@ def run(where: str, seats: int, edits: int, kills: bool) -> dict[str, Any]:
         "edits": edits,
         "seconds": round(seconds, 1),
         "saved": len(saved),
+        "kept to be sent": len(kept),
+        "refused when sent": len(refused),
+        "entries twice": sum(1 for n in firsts.values() if n > 1),
         "lost": len(lost),
         "numbers twice": twice,
         "gaps": len(entries) - max(entries, default=0),
@@ -172,8 +272,9 @@ def run(where: str, seats: int, edits: int, kills: bool) -> dict[str, Any]:
     }
 
 
-def start(where: str, name: str, edits: int, seed: int, log: str) -> Any:
-    made = multiprocessing.get_context("spawn").Process(target=seat, args=(where, name, edits, seed, log))
+def start(where: str, name: str, edits: int, seed: int, log: str, pace: float) -> Any:
+    args = (where, name, edits, seed, log, pace)
+    made = multiprocessing.get_context("spawn").Process(target=seat, args=args)
     made.start()
     return made
 

@@ -23,8 +23,8 @@ from aquin.cli.commands import (
     simulate,
     start,
 )
-from aquin.cli.opening import production_at
 from aquin.errors import AquinError
+from aquin.production.address import place_of
 
 UsageError: Any = typer.BadParameter.__base__
 """What the command-line library raises for wrong use; it exports only this child of it."""
@@ -65,7 +65,7 @@ def main(
         Path | None,
         typer.Option(
             "--open",
-            parser=production_at,
+            parser=place_of,
             help="Open the window with a production (a file, or a server's address), or a saved session.",
         ),
     ] = None,

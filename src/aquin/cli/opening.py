@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import Any, TypeVar
 
 from aquin.errors import AquinError
-from aquin.production.address import NeedsPassword, address_of, is_address
+from aquin.production.address import NeedsPassword
 
 T = TypeVar("T")
 TRIES = 3
@@ -43,11 +43,6 @@ class opened:
         for item in self.production.refused:
             print(f"aquin: not sent: {item.words} (see: aquin unsent)", file=sys.stderr)
         self.production.close()
-
-
-def production_at(text: str) -> Any:
-    """A production as it is named on the command line: a file, or the address of a server's."""
-    return address_of(text) if is_address(text) else Path(text)
 
 
 def asking(work: Callable[[], T]) -> T:

@@ -5,7 +5,7 @@ from typing import Annotated
 
 import typer
 
-from aquin.cli.opening import production_at
+from aquin.production.address import place_of
 
 CONFIG_HELP = (
     "A config.ocio file. Without it: the config.ocio beside the file or up to three folders up, else the "
@@ -35,7 +35,7 @@ File = Annotated[
     Path,
     typer.Argument(
         metavar="PRODUCTION",
-        parser=production_at,
+        parser=place_of,
         help="A production: a file (.aquin), or the address of a server's (postgresql://HOST/DATABASE).",
     ),
 ]

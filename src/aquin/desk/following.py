@@ -42,14 +42,14 @@ class Following(QObject):
         production = self.session.production
         if production is None:
             return
-        newest = (production.path, production.newest)
+        newest = (production.place, production.newest)
         if newest != self._seen and self._seen[0] == newest[0] and len(production.all(Shot)) <= QUICK:
             self._timer.start()
         self._seen = newest
 
     def _opened(self) -> None:
         production = self.session.production
-        self._seen = (None, 0) if production is None else (production.path, production.newest)
+        self._seen = (None, 0) if production is None else (production.place, production.newest)
 
     def look(self) -> None:
         """Look again now, where an audit was ever run."""

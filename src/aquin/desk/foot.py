@@ -39,10 +39,15 @@ class Foot(QWidget):
         self.chain_button, self.screen_button = QPushButton(""), QPushButton("")
         self.others_button = QPushButton("")
         self.others_button.setVisible(False)
+        self.line_button = QPushButton("")
+        self.line_button.setVisible(False)
+        self.line_button.setToolTip(tip("app.unsent"))
+        self.line_button.clicked.connect(lambda: self.asked.emit("app.unsent"))
         buttons = (
             self.next_button,
             self.stop_button,
             self.others_button,
+            self.line_button,
             self.chain_button,
             self.screen_button,
         )
@@ -61,6 +66,7 @@ class Foot(QWidget):
         line.addWidget(self.message, 1)
         for widget in (
             self.stop_button,
+            self.line_button,
             self.others_button,
             self.saved,
             self.chain_button,
@@ -81,6 +87,18 @@ class Foot(QWidget):
         self.others_button.setVisible(bool(words))
         self.others_button.setText(words[0] if len(words) == 1 else f"{len(words)} others are here")
         self.others_button.setToolTip("\n".join([*words, "Click for the list"]))
+
+    def show_line(self, cut: bool, waiting: int, refused: int) -> None:
+        """Whether the line to the server is cut, and how much it does not have."""
+        words = []
+        if cut:
+            words.append("the line is cut")
+        if waiting:
+            words.append(f"{waiting} to be sent")
+        if refused:
+            words.append(f"{refused} not taken")
+        self.line_button.setText(f"! {', '.join(words)}" if words else "")
+        self.line_button.setVisible(bool(words))
 
     def say_saved(self) -> None:
         self.saved.setText(f"saved {time.strftime('%H:%M:%S')}")

@@ -13,13 +13,17 @@ from PySide6.QtWidgets import QWidget
 from aquin.desk.foot import Foot
 from aquin.desk.history import History
 from aquin.errors import AquinError
+from aquin.production.moved import Moved
 
 if TYPE_CHECKING:
+    from aquin.desk.kit.jobs import Jobs
     from aquin.desk.session import Session
     from aquin.production import Production
     from aquin.production.presence import Seat
     from aquin.production.store import Entry
 
+SHOT = "shot "
+"""As `aquin.production.presence` has it, which is not loaded at the start."""
 LOOK = 0.5
 """Seconds between two looks at the file."""
 
@@ -27,25 +31,32 @@ LOOK = 0.5
 class Others(QObject):
     """Looks at the production from a thread of its own, so that neither a slow drive nor a long job holds it up.
 
-    `told`: what somebody else did, or why it can't be read. `present`: the others' seats, where that has changed.
+    `told`: what somebody else did, or why it can't be read. `present`: the others' seats, where that has changed;
+    `lined`: how it stands with the line to a server; `refused`: a change of this program that met another's.
     """
 
     told = Signal(str)
     present = Signal(object)
+    lined = Signal(object)
+    refused = Signal(object)
 
-    def __init__(self, owner: QWidget, session: Session, history: History, foot: Foot) -> None:
+    def __init__(self, owner: QWidget, session: Session, history: History, foot: Foot, jobs: Jobs) -> None:
         super().__init__(owner)
+        self.jobs = jobs
         self.owner, self.session, self.history, self.foot = owner, session, history, foot
         self.seats: tuple[Seat, ...] = ()
         self._production: Production | None = None
         self._over = threading.Event()
         self._thread: threading.Thread | None = None
         self._shot = ""
+        self._claimed: set[str] = set()
         session.opened.connect(self._opened)
         session.selected.connect(self._selected)
         self.present.connect(self._show)
         history.disagreed.connect(self._ask)
         foot.others_button.clicked.connect(self.list)
+        self.lined.connect(lambda said: foot.show_line(*said))
+        self.refused.connect(self._refused)
 
     def show_notes(self) -> None:
         """The notes on the shot that is worked on."""
@@ -58,6 +69,68 @@ class Others(QObject):
         self.notes = NotesDialog(self.owner, production, shot)
         self.notes.changed.connect(self.session.touch)
 
+    def claim(self) -> None:
+        """Ask the others to leave the shot alone, or not any more."""
+        production, id = self.session.production, self.session.shot_id
+        if production is None or not id:
+            self.told.emit("Choose a shot of the production first.")
+            return
+        on = id not in self._claimed
+        name = self._name(production, id)
+
+        def done(other: Seat | None) -> None:
+            if other is not None:
+                self.told.emit(f"{other.who} asks to leave {name} alone.")
+                return
+            (self._claimed.add if on else self._claimed.discard)(id)
+            self.told.emit(
+                f"The others are asked to leave {name} alone." if on else f"{name} is everybody's again."
+            )
+
+        self.jobs.start("claim", "asking", lambda: production.keep_off(id, on), done, self.told.emit)
+
+    def show_people(self) -> None:
+        """Who may do what, and who is here."""
+        production = self.session.production
+        if production is None:
+            self.told.emit("No production is open.")
+        elif not production.shared:
+            self.list()
+        else:
+            from aquin.desk.shared.people_dialog import PeopleDialog
+
+            self.people = PeopleDialog(self.owner, production, self.jobs, self.words())
+            self.people.show_fitting()
+
+    def show_unsent(self) -> None:
+        """What waits to be sent, and what was refused."""
+        production = self.session.production
+        if production is None or not production.shared:
+            self.told.emit("The production is a file: what is decided is in it at once.")
+            return
+        from aquin.desk.shared.unsent_dialog import UnsentDialog
+
+        self.unsent = UnsentDialog(self.owner, production)
+        self.unsent.told.connect(self.told)
+        self.unsent.show_fitting()
+
+    def _refused(self, error: object) -> None:
+        from aquin.desk.several import MovedDialog
+
+        production = self.session.production
+        if production is None or not isinstance(error, Moved):
+            return
+        self.moved = MovedDialog(self.owner, "change", error, production)
+
+        def insist(_: str) -> None:
+            work = lambda: production.insist(error.item)  # noqa: E731
+            self.jobs.start(
+                "insist", "saving it", work, lambda _: self.told.emit("Saved over it."), self.told.emit
+            )
+
+        self.moved.chosen.connect(insist)
+        self.moved.show_fitting()
+
     # looking
 
     def _opened(self) -> None:
@@ -69,6 +142,8 @@ class Others(QObject):
             return
         self._production, self._over, self._shot = production, threading.Event(), self.session.shot_id
         production.news.append(self._heard)
+        production.disagreed.append(self._disagreed)
+        self._claimed.clear()
         self._thread = threading.Thread(target=self._run, args=(production, self._over), daemon=True)
         self._thread.start()
 
@@ -76,6 +151,7 @@ class Others(QObject):
         """Stop looking; the thread ends by itself."""
         self._over.set()
         self._production = None
+        self.foot.show_line(False, 0, 0)
         self._show(())
 
     def _selected(self) -> None:
@@ -84,8 +160,14 @@ class Others(QObject):
     def _run(self, production: Production, over: threading.Event) -> None:
         shot: str | None = None
         seats: tuple[Seat, ...] = ()
+        line = (False, 0, 0)
         broken = False
         while not over.is_set() and not production.closed:
+            now = (production.cut, len(production.waiting), len(production.refused))
+            if now != line and not over.is_set():
+                line = now
+                with suppress(RuntimeError):
+                    self.lined.emit(line)
             try:
                 if shot != self._shot:
                     shot = self._shot
@@ -104,6 +186,11 @@ class Others(QObject):
                 broken = True
             over.wait(LOOK)
 
+    def _disagreed(self, error: Moved) -> None:
+        if not self._over.is_set():
+            with suppress(RuntimeError):
+                self.refused.emit(error)
+
     def _heard(self, entries: Sequence[Entry]) -> None:
         if entries and not self._over.is_set():
             last = entries[-1]
@@ -115,6 +202,9 @@ class Others(QObject):
 
     def _show(self, seats: object) -> None:
         self.seats = tuple(seats)  # type: ignore[arg-type]
+        self.session.asked = {
+            key.removeprefix(SHOT): s.who for s in self.seats for key, _ in s.work if key.startswith(SHOT)
+        }
         self.foot.show_others(self.words())
 
     def words(self) -> list[str]:
@@ -123,7 +213,9 @@ class Others(QObject):
         out = []
         for seat in self.seats:
             shot = self._name(production, seat.shot_id)
-            work = ", ".join(what for key, what in seat.work if not key.startswith("shot "))
+            work = ", ".join(what for key, what in seat.work if not key.startswith(SHOT))
+            kept = [self._name(production, k.removeprefix(SHOT)) for k, _ in seat.work if k.startswith(SHOT)]
+            work += f"{', ' if work else ''}asks to leave {', '.join(kept)} alone" if any(kept) else ""
             out.append(f"{seat.who} {f'on {shot}' if shot else 'is here'}{f', {work}' if work else ''}")
         return out
 

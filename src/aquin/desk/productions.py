@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 from collections.abc import Callable, Sequence
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QObject, QSettings, Signal
 from PySide6.QtWidgets import QWidget
@@ -14,10 +14,12 @@ from aquin.colour.config import ColourConfig
 from aquin.desk.kit.ask import MEDIA, PRODUCTIONS, ask_folder, ask_open, ask_save
 from aquin.errors import AquinError
 from aquin.own_files import window_settings
+from aquin.production.address import Address, NeedsPassword, place_of
 from aquin.production.settings import choose_config, config_of
 
 KIND = "Aquin production (*.aquin)"
 RECENT = 8
+Place = Path | Address
 
 
 if TYPE_CHECKING:
@@ -46,7 +48,7 @@ class Productions(QObject):
 
     # opening
 
-    def open(self, path: Path, create: bool = False) -> bool:
+    def open(self, path: Place, create: bool = False) -> bool:
         """Open a production file, or make one; what was open before is closed. False, and said, when it can't be."""
         try:
             self._take(_read(path, create))
@@ -55,17 +57,26 @@ class Productions(QObject):
             return False
         return True
 
-    def open_later(self, path: Path, create: bool = False, media: Sequence[Path] = ()) -> None:
-        """The same with reading in the background: a large production takes some tenths of a second. `media` are
-        logged into it.
+    def open_later(self, path: Place, create: bool = False, media: Sequence[Path] = ()) -> None:
+        """The same with reading in the background: a large production takes some tenths of a second, a server's some
+        more. `media` are logged into it.
         """
 
-        def done(read: tuple[Production, ColourConfig, str]) -> None:
+        def done(read: tuple[Production, ColourConfig, str] | NeedsPassword) -> None:
+            if isinstance(read, NeedsPassword):
+                self._ask_password(read, lambda: self.open_later(path, create, media))
+                return
             self._take(read)
             if create:
                 self.made.emit(list(media))
 
-        self.jobs.start("open", "opening the production", lambda: _read(path, create), done, self.told.emit)
+        self.jobs.start(
+            "open",
+            "opening the production",
+            lambda: _or_asked(lambda: _read(path, create)),
+            done,
+            self.told.emit,
+        )
 
     def _take(self, read: tuple[Production, ColourConfig, str]) -> None:
         """Use what was read."""
@@ -73,7 +84,7 @@ class Productions(QObject):
         production, config, said = read
         production.watchers.append(self._tell)
         if self.keep:
-            self._remember(production.path)
+            self._remember(str(production.place))
         self.session.show(production, config)
         if old is not None:
             old.watchers.clear()
@@ -116,17 +127,22 @@ class Productions(QObject):
     # recent ones
 
     @property
-    def recent(self) -> list[Path]:
-        """Productions that were open before and are still there, the newest first."""
+    def recent(self) -> list[Place]:
+        """Productions that were open before, the newest first: files that are still there, and servers' addresses."""
         held = QSettings(str(window_settings()), QSettings.Format.IniFormat).value("recent") or []
         names = [held] if isinstance(held, str) else list(held)
-        return [p for p in map(Path, names) if p.is_file()]
+        return [p for p in map(place_of, names) if not isinstance(p, Path) or p.is_file()]
 
-    def _remember(self, path: Path) -> None:
+    def _remember(self, place: str) -> None:
         settings = QSettings(str(window_settings()), QSettings.Format.IniFormat)
-        settings.setValue("production", str(path))
-        others = [str(p) for p in self.recent if p != path]
-        settings.setValue("recent", [str(path), *others][:RECENT])
+        settings.setValue("production", place)
+        others = [str(p) for p in self.recent if str(p) != place]
+        settings.setValue("recent", [place, *others][:RECENT])
+
+    @property
+    def last_address(self) -> str:
+        """The server's address that was used last."""
+        return next((str(p) for p in self.recent if isinstance(p, Address)), "")
 
     # asking
 
@@ -155,6 +171,70 @@ class Productions(QObject):
     def ask_open(self) -> None:
         if path := ask_open(self.owner, "Open a production", PRODUCTIONS, KIND):
             self.open_later(path)
+
+    # servers
+
+    def ask_address(self) -> None:
+        """Open a production that lies on a server."""
+        from aquin.desk.shared.dialogs import AddressDialog
+
+        self.dialog = AddressDialog(self.owner, self.last_address)
+        self.dialog.chosen.connect(self.open_later)
+        self.dialog.show_fitting()
+
+    def _ask_password(self, error: NeedsPassword, again: Callable[[], None]) -> None:
+        from aquin.desk.shared.dialogs import PasswordDialog
+        from aquin.production.server.secrets import forget, keep_secret
+
+        forget(error.address)
+
+        def use(entered: tuple[str, bool]) -> None:
+            if not keep_secret(error.address, *entered):
+                self.told.emit(
+                    "This computer has no keyring: the password is forgotten when Aquin is closed."
+                )
+            again()
+
+        self.asked = PasswordDialog(self.owner, error.address, error.what[:1].upper() + error.what[1:] + ".")
+        self.asked.chosen.connect(use)
+        self.asked.show_fitting()
+
+    def ask_share(self) -> None:
+        """Put the production on a server."""
+        production = self.current
+        if production is None:
+            self.told.emit("No production is open.")
+        elif production.shared:
+            self.told.emit(f"It is shared already: {production.place}. Save a copy makes a file of it.")
+        else:
+            from aquin.desk.shared.dialogs import ShareDialog
+
+            server = place_of(self.last_address) if self.last_address else None
+            last = str(server.of("")) if isinstance(server, Address) else ""
+            self.sharing = ShareDialog(self.owner, production, last)
+            self.sharing.chosen.connect(lambda chosen: self.share(*chosen))
+            self.sharing.show_fitting()
+
+    def share(self, address: Address, go_on: bool) -> None:
+        """Put the production on a server in the background."""
+        production = self.current
+        if production is None:
+            return
+
+        def work(tell: Tell) -> object:
+            from aquin.production.server.sharing import share
+
+            return _or_asked(lambda: share(production, address, tell))
+
+        def done(found: Any) -> None:
+            if isinstance(found, NeedsPassword):
+                self._ask_password(found, lambda: self.share(address, go_on))
+                return
+            self.told.emit(f"Shared: {found.address}. {found.roles or 'Let others in: File, People.'}")
+            if go_on:
+                self.open_later(found.address)
+
+        self.jobs.start_long("share", "sharing the production", work, done, self.told.emit)
 
     def ask_copy(self) -> None:
         if self.current is None:
@@ -206,7 +286,15 @@ class Productions(QObject):
         self.jobs.start_long(name, title, work, lambda _: self.told.emit(said), self.told.emit)
 
 
-def _read(path: Path, create: bool) -> tuple[Production, ColourConfig, str]:
+def _or_asked(work: Callable[[], Any]) -> Any:
+    """What the work gives, or that it needs a password."""
+    try:
+        return work()
+    except NeedsPassword as error:
+        return error
+
+
+def _read(path: Place, create: bool) -> tuple[Production, ColourConfig, str]:
     """A production, its configuration, and what is to be said about both. Raises AquinError."""
     from aquin.production import Production
 

@@ -10,6 +10,7 @@ from aquin.desk.commands import BY_ID, TABLE, VIEWS, Commands, tip
 from aquin.desk.kit import theme
 from aquin.desk.kit.boxes import column_of
 from aquin.desk.kit.labels import Words, no_mnemonic
+from aquin.production.address import Address
 
 WIDTH = 92
 
@@ -60,7 +61,7 @@ class Rail(QWidget):
             other.clicked.connect(lambda _=False, i=id: commands.run(i))
             column.addWidget(other)
 
-    def show_recent(self, paths: Sequence[Path]) -> None:
+    def show_recent(self, paths: Sequence[Path | Address]) -> None:
         """Productions that were open before, in the File menu."""
         self.recent.clear()
         for path in paths:

@@ -46,6 +46,8 @@ class Session(QObject):
         """What the Board last knew of each camera in each setup."""
         self.look_shown = False
         """Whether the Bench shows the look that is on: off while one balances."""
+        self.asked: Mapping[str, str] = {}
+        """Who asks to leave a shot alone, by the shot's id."""
         self.revision = 0
         self.monitor = ThisScreen(self)
         """What pictures are shown on."""

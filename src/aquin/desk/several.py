@@ -61,10 +61,12 @@ class MovedDialog(QDialog):
 
     def __init__(self, owner: QWidget, word: str, error: Moved, production: Production | None) -> None:
         super().__init__(owner)
-        took = {"undo": "Take back", "redo": "Do again"}[word]
-        self.setWindowTitle(f"{took}: somebody has worked on it since")
+        took = {"undo": "Take back", "redo": "Do again", "change": "Save"}[word]
+        title = "Not saved" if word == "change" else took
+        self.setWindowTitle(f"{title}: somebody has worked on it since")
         column = column_of(theme.GRID, self)
-        said = "Nothing has been changed yet. These are not as your step left them" + (
+        left = "your change was based on" if word == "change" else "your step left them"
+        said = f"Nothing has been changed yet. These are not as {left}" + (
             "; the rest of the step can be done without touching them." if error.rest else "."
         )
         column.addWidget(about := Words(said, role="soft"))
@@ -88,6 +90,11 @@ class MovedDialog(QDialog):
             button.clicked.connect(lambda _=False, o=others: self._choose(o))
         buttons.addButton(self.none, QDialogButtonBox.ButtonRole.RejectRole)
         self.none.clicked.connect(self.reject)
+        if word == "change":
+            self.rest.hide()
+            self.all.setText("Save mine over it")
+            self.none.setText("Leave theirs")
+            self.all.setEnabled(bool(error.changes))
         self.rest.setEnabled(error.rest)
         (self.rest if error.rest else self.none).setDefault(True)
         column.addWidget(buttons)

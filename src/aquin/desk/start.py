@@ -18,6 +18,7 @@ from PySide6.QtWidgets import (
 from aquin.desk.commands import tip
 from aquin.desk.kit import theme
 from aquin.desk.kit.labels import Words
+from aquin.production.address import Address, place_of
 
 CHOICES = (
     (
@@ -29,6 +30,11 @@ CHOICES = (
         "file.open",
         "Open a production …",
         "A file that ends in .aquin. Everything in it was saved as it was decided.",
+    ),
+    (
+        "file.address",
+        "Open from a server …",
+        "A production that several editors and graders share.",
     ),
     (
         "app.demo",
@@ -93,7 +99,7 @@ class StartPage(QWidget):
         outer.addStretch(3)
         self.show_recent(())
 
-    def show_recent(self, paths: Sequence[Path]) -> None:
+    def show_recent(self, paths: Sequence[Path | Address]) -> None:
         """Productions that were open before, the newest first."""
         self.recent.clear()
         for path in paths:
@@ -104,7 +110,7 @@ class StartPage(QWidget):
             widget.setVisible(bool(paths))
 
     def _open(self, item: QListWidgetItem) -> None:
-        self.opened.emit(Path(str(item.data(Qt.ItemDataRole.UserRole))))
+        self.opened.emit(place_of(str(item.data(Qt.ItemDataRole.UserRole))))
 
     def take_keyboard(self) -> None:
         self.buttons["file.folder"].setFocus()

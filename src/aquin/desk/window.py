@@ -69,7 +69,7 @@ class Window(QMainWindow):
         self.start = StartPage()
         self.productions = Productions(self, self.session, self.jobs, keep)
         self.history = History(self.session, self.bench.state)
-        self.others = Others(self, self.session, self.history, self.foot)
+        self.others = Others(self, self.session, self.history, self.foot, self.jobs)
         self.following = Following(self.session, self.jobs)
         self.demo = Demo(self, self.jobs)
         self.rail = Rail(self.commands)
@@ -145,6 +145,8 @@ class Window(QMainWindow):
             ("app.find", self.find_command),
             ("app.stop", self.stop),
             ("app.notes", self.others.show_notes),
+            ("app.claim", self.others.claim),
+            ("app.unsent", self.others.show_unsent),
             ("app.help", self.show_help),
             ("app.keys", self.show_keys),
             ("app.screen", self.foot.choose_screen),
@@ -153,6 +155,9 @@ class Window(QMainWindow):
             ("file.folder", own.ask_folder),
             ("file.new", own.ask_new),
             ("file.open", own.ask_open),
+            ("file.address", own.ask_address),
+            ("file.share", own.ask_share),
+            ("file.people", self.others.show_people),
             ("file.copy", own.ask_copy),
             ("file.relink", own.ask_relink),
             ("file.start", lambda: self.show_view("start")),

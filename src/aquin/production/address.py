@@ -5,9 +5,14 @@ from __future__ import annotations
 import hashlib
 import re
 from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import TYPE_CHECKING
 from urllib.parse import parse_qsl, quote, unquote, urlencode, urlsplit
 
 from aquin.errors import AquinError
+
+if TYPE_CHECKING:
+    from typing_extensions import TypeIs
 
 SCHEMES = ("postgresql://", "postgres://")
 FORM = "postgresql://HOST/DATABASE?production=NAME"
@@ -40,6 +45,11 @@ class Address:
     def stem(self) -> str:
         """The production's name as a file may be called."""
         return self.production or "production"
+
+    @property
+    def parent(self) -> str:
+        """Where it lies, in words."""
+        return f"{self.database or 'its database'} on {self.host or 'this machine'}"
 
     @property
     def suffix(self) -> str:
@@ -75,7 +85,7 @@ class NeedsPassword(AquinError):
         self.address = address
 
 
-def is_address(text: object) -> bool:
+def is_address(text: object) -> TypeIs[str | Address]:
     return isinstance(text, Address) or (isinstance(text, str) and text.lower().startswith(SCHEMES))
 
 
@@ -109,6 +119,11 @@ def address_of(text: object) -> Address:
         slug(production),
         tuple(sorted(held.items())),
     )
+
+
+def place_of(text: str) -> Path | Address:
+    """A production as a person names it: a file, or the address of a server's."""
+    return address_of(text) if is_address(text) else Path(text)
 
 
 def slug(name: str) -> str:

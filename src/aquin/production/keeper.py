@@ -51,6 +51,8 @@ class Keeper(Protocol):
     @property
     def measures(self) -> bool: ...
     @property
+    def up(self) -> bool: ...
+    @property
     def place(self) -> str | Path: ...
     @property
     def who(self) -> str: ...
@@ -85,7 +87,7 @@ class FileKeeper:
     """A production file on this machine, which only SQLite opens."""
 
     order = "rowid"
-    shared, measures = False, True
+    shared, measures, up = False, True, True
     kept: Kept | None = None
 
     def __init__(self, path: Path, where: Path, read_only: bool, keep: Any = None) -> None:

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from aquin.production.records import RECORDS, Grade, Place, Record, Shot
-from aquin.production.rows import BY_TABLE, Change, R, record_of, row_of
+from aquin.production.rows import BY_TABLE, NAMES, Change, R, record_of, row_of
 
 KEPT = 40
 """Earlier versions that are kept of one record."""
@@ -161,13 +161,13 @@ class Memory:
                 group = renewed[kind] = dict(self.records[kind])
             known = group.pop(id, None) if after is None else group.get(id)
             if after is not None:
+                if known is None and len(after) < len(NAMES[kind]):
+                    raise Unknown
                 whole = after if known is None else row_of(known) | after
                 try:
                     group[id] = record_of(kind, dict(whole), by.number)
                 except KeyError as error:
                     raise Unknown from error
-                if known is None and len(after) < len(row_of(group[id])):
-                    raise Unknown
             if known is not None or after is not None:
                 steps.append((kind, id, Step(known, group.get(id), by)))
         for kind, id, step in steps:

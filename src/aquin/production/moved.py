@@ -61,6 +61,10 @@ class Moved(AquinError):
         rest: bool = False,
     ) -> None:
         self.parts, self.rest = tuple(parts), rest
+        self.changes: list[Any] = []
+        """All that was to be written."""
+        self.item: Any = None
+        """The change as it can be made all the same (`Unsent.insist`)."""
         first = self.parts[0].line()
         more = len({p.line() for p in self.parts}) - 1
         what = f"not {done}, since {first} meanwhile" + (f", and {more} more" if more else "")

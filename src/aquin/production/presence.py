@@ -27,6 +27,9 @@ BEAT = 20.0
 SILENT = 90.0
 """Seconds after which a seat on another machine counts as gone; one on this machine, when its process is."""
 
+SHOT = "shot "
+"""Begins the key of a shot that a seat has asked the others to leave alone."""
+
 SETTLE = "settle"
 """What two programs must not do at once."""
 
@@ -115,6 +118,13 @@ class Present:
             connection.execute(sql.delete(CLAIM).where(CLAIM.c.key == key))
             row = {"key": key, "seat_id": self.seat_id, "what": what, "at": self._now()}
             connection.execute(sql.insert(CLAIM).values(**row))
+        return None
+
+    def keep_off(self, shot_id: str, on: bool = True) -> Seat | None:
+        """Ask the others to leave a shot alone, or not any more; the seat that has asked before. It hinders nobody."""
+        if on:
+            return self.claim(f"{SHOT}{shot_id}", "asks to leave it alone")
+        self.release(f"{SHOT}{shot_id}")
         return None
 
     def release(self, key: str) -> None:

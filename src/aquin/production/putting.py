@@ -160,6 +160,15 @@ def _changed(pending: Pending, record: Record, there: Any, after: Row) -> Row:
     return {} if parts else new
 
 
+def wished(pending: Pending) -> list[Change]:
+    """All that a change was to write, also what it met others at."""
+    out = list(pending.changes)
+    for part in pending.parts:
+        if part.field:
+            out.append((part.table, part.id, {part.field: part.was}, {part.field: part.wanted}))
+    return out
+
+
 MISSING_FIELD: Any = object()
 
 

@@ -13,7 +13,7 @@ import sqlalchemy as sql
 
 from aquin.errors import AquinError
 from aquin.production import putting, undoing
-from aquin.production.address import address_of, is_address
+from aquin.production.address import Address, address_of, is_address
 from aquin.production.entries import Entry, entry_of, held_changes
 from aquin.production.keeper import Keeper, copy_file, make_file, open_file
 from aquin.production.memory import By, Memory, Unknown
@@ -21,9 +21,10 @@ from aquin.production.moved import LineCut, Moved, Part
 from aquin.production.opening import damaged
 from aquin.production.people import workstation
 from aquin.production.presence import Present
+from aquin.production.reading import Reading
 from aquin.production.recomputable import Recomputable, now
 from aquin.production.records import Edit, Event, Option, Place, Record, Root, Shot, new_id
-from aquin.production.rows import NAMES, Change, R, Row, Spoilt, changes_of, check_row, record_of
+from aquin.production.rows import NAMES, Change, Row, Spoilt, changes_of, check_row, record_of
 from aquin.production.stacks import Stacks
 from aquin.production.tables import JOURNAL, TABLES
 from aquin.production.unsent import Nowhere, Unsent, Waiting, held, waiting_of
@@ -31,12 +32,13 @@ from aquin.production.unsent import Nowhere, Unsent, Waiting, held, waiting_of
 __all__ = ["Entry", "Production"]
 
 
-class Production(Recomputable, Present, Unsent):
+class Production(Reading, Recomputable, Present, Unsent):
     """One open production file. Records are read from memory; `change` writes. Safe to use from several threads.
 
     `notes` are things the person should know about how it was opened. `watchers` are called after any change, `news`
-    with the entries that others have written. `turned` when the line to a server is cut or is there
-    again. `lent`: folders of roots by their ids, where they can't be written down.
+    with the entries that others have written, `disagreed` when a change was refused since another had been there
+    first, `turned` when the line to a server is cut or is there again. `lent`: folders of roots by their ids, where
+    they can't be written down.
     Errors are AquinError, and leave file and memory as they were.
     """
 
@@ -48,10 +50,11 @@ class Production(Recomputable, Present, Unsent):
         self.lent: dict[str, Path] = {}
         self.watchers: list[Callable[[], None]] = []
         self.turned: Callable[[bool], None] = lambda up: None
+        self.disagreed: list[Callable[[Moved], None]] = []
         self.news: list[Callable[[Sequence[Entry]], None]] = []
         self._lock = threading.RLock()
-        self._memory = Memory()
-        self._stacks = Stacks(keeper.who, workstation())
+        self._memory = self._shown = Memory()
+        self._stacks = self._shown_stacks = Stacks(keeper.who, workstation())
         self._seen: tuple[int, ...] = ()
         self._fresh: list[Entry] = []
         self._load()
@@ -59,7 +62,7 @@ class Production(Recomputable, Present, Unsent):
     # opening and closing
 
     @classmethod
-    def create(cls, path: str | Path, name: str = "") -> "Production":
+    def create(cls, path: str | Path | Address, name: str = "") -> "Production":
         """A new, empty production. Raises AquinError where something of that name exists."""
         if is_address(path):
             from aquin.production.server.sharing import make_empty
@@ -73,7 +76,7 @@ class Production(Recomputable, Present, Unsent):
         return made
 
     @classmethod
-    def open(cls, path: str | Path, read_only: bool = False) -> "Production":
+    def open(cls, path: str | Path | Address, read_only: bool = False) -> "Production":
         """Open a production: a file, or by the address of a server's (postgresql://...). An older one is migrated, a
         newer one opens read-only.
         """
@@ -116,30 +119,6 @@ class Production(Recomputable, Present, Unsent):
 
     # reading
 
-    def all(self, kind: type[R]) -> list[R]:
-        """All records of a kind, by position where they have one, else in the order in which they came."""
-        found = list(self._memory.records[kind].values())
-        if kind is not Option and "position" in NAMES[kind]:
-            found.sort(key=lambda r: r.position)
-        return found
-
-    def get(self, kind: type[R], id: str) -> R:
-        """Raises KeyError."""
-        found: R = self._memory.records[kind][id]
-        return found
-
-    def find(self, kind: type[R], id: str) -> R | None:
-        return self._memory.find(kind, id)
-
-    def by(self, kind: type[R], key: Callable[[R], Any]) -> dict[Any, list[R]]:
-        """Records sorted by what a function of the module level gives for them; made once for each state of theirs."""
-        return self._memory.by(kind, key)
-
-    def option(self, name: str, default: Any = None) -> Any:
-        """A setting of the production."""
-        found = self._memory.find(Option, name)
-        return default if found is None else found.value
-
     @property
     def name(self) -> str:
         return str(self.option("name", self.path.stem))
@@ -178,7 +157,7 @@ class Production(Recomputable, Present, Unsent):
         record is cleared or dropped with it. Raises AquinError, and then nothing has changed.
         """
         dropping, made = list(drop), list(records)
-        known, before = self._memory.number, self._memory.records
+        known, before = self._shown.number, self._shown.records
         item = waiting_of(new_id(), what, why, "do", None, known)
         try:
             with self._writing() as connection:
@@ -188,11 +167,16 @@ class Production(Recomputable, Present, Unsent):
                         0, now(), self.who, what, why, "none", None, (), workstation(), tuple(pending.parts)
                     )
                 entry = self._finish(connection, item, pending.changes)
+        except Moved as error:
+            error.item = replace(item, changes=held(error.changes))
+            for hear in list(self.disagreed):
+                hear(error)
+            raise
         except LineCut:
             if self.outbox is None:
                 raise
             with self._lock:
-                at = self._memory
+                at = self._shown
                 pending = putting.Pending(Nowhere(), at, at.records, at.number, moved)  # type: ignore[arg-type]
                 if not self._filled(pending, made, dropping) or not pending.changes:
                     return None
@@ -206,7 +190,9 @@ class Production(Recomputable, Present, Unsent):
             putting.drop(pending, dropping)
         putting.put(pending, records)
         if pending.parts and pending.moved == "refuse":
-            raise Moved(pending.parts, self.place)
+            refused = Moved(pending.parts, self.place)
+            refused.changes = putting.wished(pending)
+            raise refused
         return bool(pending.changes or not pending.parts)
 
     def undo(self, others: undoing.OnOthers = "refuse") -> Entry | None:
@@ -221,22 +207,22 @@ class Production(Recomputable, Present, Unsent):
     @property
     def newest(self) -> int:
         """The number of the step that undo would take back; 0 where there is none."""
-        done = self._stacks.done
+        done = self._shown_stacks.done
         return done[-1] if done else 0
 
     @property
     def done(self) -> tuple[int, ...]:
         """The numbers of this person's steps that undo would take back, the last one last."""
-        return self._stacks.done
+        return self._shown_stacks.done
 
     @property
     def can_undo(self) -> str | None:
         """What undo would take back."""
-        return None if self.read_only else self._stacks.title("undo")
+        return None if self.read_only else self._shown_stacks.title("undo")
 
     @property
     def can_redo(self) -> str | None:
-        return None if self.read_only else self._stacks.title("redo")
+        return None if self.read_only else self._shown_stacks.title("redo")
 
     def journal(self, limit: int = 200, changes: bool = False) -> list[Entry]:
         """The newest entries first."""
@@ -251,7 +237,7 @@ class Production(Recomputable, Present, Unsent):
 
     def refresh(self) -> bool:
         """Take in what other programs have changed since; tells whether they had."""
-        if self._keeper.quiet(self._seen) or self._base is not None:
+        if self._keeper.quiet(self._seen) or self._ahead:
             return False
         with self._lock, self._errors(), self._keeper.connect() as connection:
             if self.closed or self._keeper.token(connection) == self._seen[0]:
@@ -312,10 +298,11 @@ class Production(Recomputable, Present, Unsent):
             self._keeper.fetch(connection)
 
     def _step(self, step: Literal["undo", "redo"], others: undoing.OnOthers) -> Entry | None:
-        asked = self._stacks.top(step)
+        asked = self._shown_stacks.top(step)
         if asked is None:
             return None
-        item = waiting_of(new_id(), self._stacks.titles.get(asked, ""), "", step, asked, self._memory.number)
+        title = self._shown_stacks.titles.get(asked, "")
+        item = waiting_of(new_id(), title, "", step, asked, self._shown.number)
         try:
             with self._writing() as connection:
                 self._still(step, asked)
@@ -353,7 +340,8 @@ class Production(Recomputable, Present, Unsent):
         others: undoing.OnOthers,
         connection: sql.Connection | None = None,
     ) -> undoing.Plan:
-        plan = undoing.plan(self._memory, changes, step, others)
+        memory = self._shown if connection is None else self._memory
+        plan = undoing.plan(memory, changes, step, others)
         if plan.parts and others == "refuse":
             word = "taken back" if step == "undo" else "done again"
             parts = plan.parts if connection is None else self._whose(connection, plan.parts)
@@ -414,12 +402,12 @@ class Production(Recomputable, Present, Unsent):
                 if connection.in_transaction():
                     connection.commit()
         finally:
-            if self._memory.number != before:
+            if self._memory.number != before and not self._sending:
                 self._tell()
 
     @contextmanager
     def _alone(self) -> Iterator[sql.Connection]:
-        if self._base is not None:
+        if self._ahead and not self._sending:
             raise LineCut("earlier changes wait to be sent", self.place, "They are kept on this machine")
         with self._keeper.connect() as plain:
             yield plain.execution_options(writes=True)

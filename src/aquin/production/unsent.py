@@ -7,7 +7,7 @@ from __future__ import annotations
 import json
 import threading
 from collections.abc import Iterable, Sequence
-from contextlib import AbstractContextManager
+from contextlib import AbstractContextManager, suppress
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any, Literal, Protocol
 
@@ -16,10 +16,11 @@ import sqlalchemy as sql
 from aquin.errors import AquinError
 from aquin.production import undoing
 from aquin.production.entries import Entry
-from aquin.production.memory import By, Memory
+from aquin.production.memory import By, Memory, Unknown
 from aquin.production.moved import LineCut, Part
 from aquin.production.people import workstation
 from aquin.production.recomputable import now
+from aquin.production.records import new_id
 from aquin.production.rows import Change, changes_of
 from aquin.production.stacks import Stacks
 from aquin.production.tables import JOURNAL
@@ -84,13 +85,22 @@ class Unsent:
 
     _lock: threading.RLock
     _memory: Memory
+    """As the file or the server has it."""
     _stacks: Stacks
     _keeper: Keeper
 
     def __init__(self) -> None:
         self.outbox: Outbox | None = None
-        self._base: tuple[Memory, Stacks] | None = None
-        """How the server's state was when the line was cut; memory is ahead of it."""
+        self._shown: Memory
+        self._shown_stacks: Stacks
+        """What is seen here: the server's state, with what waits on top of it."""
+        self._sending = False
+        self._since, self._newest = 0, 0
+        """The server's newest entry when the line was cut, and the newest one here."""
+        self.needless: set[str] = set()
+        """What made no difference any more when it was sent: others had done the same, or what it takes back was
+        refused.
+        """
         self._numbers: dict[int, int] = {}
         """What entries are called on the server that have waited."""
         self._own: dict[int, tuple[Change, ...]] = {}
@@ -111,25 +121,40 @@ class Unsent:
         return () if self.outbox is None else self.outbox.waiting
 
     @property
+    def cut(self) -> bool:
+        """Whether the line to a server is cut just now."""
+        return not self._keeper.up
+
+    @property
     def refused(self) -> tuple[Waiting, ...]:
         """Changes that waited and could not be sent, since others had changed the same. They are kept until somebody
         decides.
         """
         return () if self.outbox is None else self.outbox.refused
 
+    @property
+    def _ahead(self) -> bool:
+        """Whether something waits."""
+        return self._shown is not self._memory
+
+    def _fork(self) -> None:
+        self._shown, self._shown_stacks = self._memory.fork(), self._stacks.fork()
+
+    def _join(self) -> None:
+        """Nothing waits: what is seen is what the server has."""
+        if self._ahead:
+            self._memory.recall(self._shown, FIRST, self._since)
+        self._shown, self._shown_stacks = self._memory, self._stacks
+
     def _hold(self, item: Waiting) -> Entry:
         """Make a change in memory and write it down. Raises AquinError where that can't be done."""
         assert self.outbox is not None
-        if self._base is None:
-            self._base = self._memory, self._stacks
-            self._memory, self._stacks = self._memory.fork(), self._stacks.fork()
-        item = replace(item, number=max(FIRST, self._memory.number + 1))
-        try:
-            self.outbox.add(item)
-        except AquinError:
-            if not self.outbox.waiting:
-                (self._memory, self._stacks), self._base = self._base, None
-            raise
+        item = replace(item, number=max(FIRST, self._shown.number + 1, self._newest + 1))
+        self.outbox.add(item)
+        self._newest = item.number
+        if not self._ahead:
+            self._since = self._memory.number
+            self._fork()
         return self._overlay(item)
 
     def _keep_own(self, number: int, changes: tuple[Change, ...]) -> None:
@@ -140,8 +165,8 @@ class Unsent:
 
     def _overlay(self, item: Waiting) -> Entry:
         who, seat = self._keeper.who, workstation()
-        self._memory.apply(item.changes, By(item.number, who, True))
-        self._stacks.note(item.number, item.step, item.of, item.what, who, seat, here=True)
+        self._shown.apply(item.changes, By(item.number, who, True))
+        self._shown_stacks.note(item.number, item.step, item.of, item.what, who, seat, here=True)
         self._keep_own(item.number, item.changes)
         return Entry(
             item.number,
@@ -161,29 +186,29 @@ class Unsent:
         if self.outbox is None or not self.outbox.waiting:
             return
         with self._lock:
-            self._base = self._memory, self._stacks
-            self._memory, self._stacks = self._memory.fork(), self._stacks.fork()
+            self._since = self._memory.number
+            self._fork()
             for item in self.outbox.waiting:
-                self._overlay(item)
+                self._newest = max(self._newest, item.number)
+                with suppress(Unknown):  # what it changes is gone meanwhile: that is told when it is sent
+                    self._overlay(item)
 
     def send(self) -> None:
-        """Send what waits. Raises LineCut where the line is cut again: then the rest waits on."""
-        with self._lock:
-            if self._base is None or self.outbox is None:
-                return
-            ahead, before = self._memory, self._base[0].number
-            (self._memory, self._stacks), self._base = self._base, None
-            try:
-                for item in self.outbox.waiting:
-                    self._send(item)
-            except AquinError:
-                self._base = self._memory, self._stacks
-                self._memory, self._stacks = self._memory.fork(), self._stacks.fork()
-                for item in self.outbox.waiting:
-                    self._overlay(item)
-                raise
-            finally:
-                self._memory.recall(ahead, FIRST, before)
+        """Send what waits, one after the other; what is changed meanwhile waits behind it. Raises LineCut where the
+        line is cut again: then the rest waits on.
+        """
+        while True:
+            with self._lock:
+                if self.outbox is None or not self._ahead:
+                    return
+                if not self.outbox.waiting:
+                    self._join()
+                    break
+                self._sending = True
+                try:
+                    self._send(self.outbox.waiting[0])
+                finally:
+                    self._sending = False
         self._tell()
 
     def _send(self, item: Waiting) -> None:
@@ -210,7 +235,19 @@ class Unsent:
             return
         if number is not None:
             self._numbers[item.number] = number
+        else:
+            self.needless.add(item.id)
         self.outbox.done(item)
+
+    def insist(self, item: Waiting) -> Entry | None:
+        """Make a refused change all the same, over what others had put there; the journal keeps that. Raises
+        AquinError.
+        """
+        with self._lock, self._writing() as connection:
+            plan = undoing.plan(self._memory, item.changes, "redo", "overwrite")
+            undoing.carry_out(connection, plan)
+            fresh = replace(item, id=new_id(), at=now(), known=self._memory.number)
+            return self._finish(connection, fresh, plan.changes)
 
     def decide(self, id: str, take: Literal["rest", "all", "none"]) -> Entry | None:
         """What becomes of a refused change: what of it meets nobody's work is done, or all of it, or it is let go.

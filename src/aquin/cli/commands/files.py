@@ -14,12 +14,11 @@ from aquin.cli.opening import (
     number_in,
     opened,
     pairs_in,
-    production_at,
     shot_of,
 )
 from aquin.cli.output import printed
 from aquin.errors import AquinError
-from aquin.production.address import is_address
+from aquin.production.address import is_address, place_of
 
 BY_HELP = "Evidence: auto, chart, points, materials, statistics or pairs."
 MODEL_HELP = (
@@ -149,7 +148,7 @@ def match(
 def render(
     file: Annotated[
         Path,
-        typer.Argument(metavar="FILE", parser=production_at, help="A picture, movie or production."),
+        typer.Argument(metavar="FILE", parser=place_of, help="A picture, movie or production."),
     ],
     out: Annotated[Path, typer.Option("--out", help="The picture: .exr .tif .png .dpx")],
     encoding: Annotated[str | None, typer.Option("--encoding", help="How FILE was recorded.")] = None,

@@ -6,9 +6,10 @@ from typing import Annotated, Any
 import typer
 
 from aquin.cli import options as of
-from aquin.cli.opening import opened, production_at, shot_of
+from aquin.cli.opening import opened, shot_of
 from aquin.cli.output import printed, with_progress
 from aquin.errors import AquinError
+from aquin.production.address import place_of
 
 Folder = Annotated[Path, typer.Argument(metavar="DIR", help="A release: its folder, or its .zip.")]
 
@@ -120,11 +121,9 @@ def verify(
 
 
 def diff(
-    first: Annotated[
-        Path, typer.Argument(metavar="A", parser=production_at, help="A release or a production.")
-    ],
+    first: Annotated[Path, typer.Argument(metavar="A", parser=place_of, help="A release or a production.")],
     second: Annotated[
-        Path, typer.Argument(metavar="B", parser=production_at, help="Another one, mostly a later one.")
+        Path, typer.Argument(metavar="B", parser=place_of, help="Another one, mostly a later one.")
     ],
     out: Annotated[Path | None, typer.Option("--out", help="Write it with pictures: .html or .pdf.")] = None,
     force: of.Force = False,

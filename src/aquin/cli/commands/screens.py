@@ -6,10 +6,10 @@ from typing import Annotated, Any
 import typer
 
 from aquin.cli import options as of
-from aquin.cli.opening import look_in, opened, production_at, shot_of
+from aquin.cli.opening import look_in, opened, shot_of
 from aquin.cli.output import printed, with_progress
 from aquin.errors import AquinError
-from aquin.production.address import is_address
+from aquin.production.address import is_address, place_of
 
 PRODUCTION = ".aquin"
 
@@ -19,7 +19,7 @@ def screens(
         Path,
         typer.Argument(
             metavar="FILE",
-            parser=production_at,
+            parser=place_of,
             help="A production, a delivered movie, or a monitor profile.",
         ),
     ],

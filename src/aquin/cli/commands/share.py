@@ -6,10 +6,10 @@ from typing import Annotated, Any
 import typer
 
 from aquin.cli import options as of
-from aquin.cli.opening import asking, opened, production_at
+from aquin.cli.opening import asking, opened
 from aquin.cli.output import printed, with_progress
 from aquin.errors import AquinError
-from aquin.production.address import is_address
+from aquin.production.address import address_of, is_address
 
 Where = Annotated[
     str,
@@ -24,10 +24,11 @@ def share(file: of.File, to: Where, force: of.Force = False, as_json: of.AsJson 
     """Put a production on a PostgreSQL server for several seats, or take it back into a file."""
     from aquin.cli.words.share import say_shared
 
-    if is_address(file) and is_address(to):
+    to_server, from_server = is_address(to), is_address(str(file))
+    if from_server and to_server:
         raise AquinError("both are addresses", to, "Take it into a file first, and share that")
-    if not is_address(to):
-        if not is_address(file):
+    if not to_server:
+        if not from_server:
             raise AquinError(
                 f"'{to}' is no address of a server", None, "Write postgresql://HOST/DATABASE?production=NAME"
             )
@@ -39,7 +40,7 @@ def share(file: of.File, to: Where, force: of.Force = False, as_json: of.AsJson 
 
         with opened(file, read_only=True) as production:
             done = with_progress(
-                "sharing", lambda tell: asking(lambda: put(production, production_at(to), tell))
+                "sharing", lambda tell: asking(lambda: put(production, address_of(to), tell))
             )
             data = {
                 "production": production.name,

@@ -68,6 +68,9 @@ class Notices(QObject):
                     lambda: self.asked.emit("bench.pairs"),
                 )
             )
+        if asked := self.session.asked.get(self.session.shot_id):
+            words = f"{words}\n" if words else ""
+            words += f"{asked} asks to leave this shot alone for now."
         if note := self._note():
             words = f"{words}\n{note}" if words else note
             tip = "Read it, answer, or say that it is seen to"

@@ -47,6 +47,10 @@ class ServerKeeper:
             self.role: schema.Role | None = schema.role_of(connection, address)
 
     @property
+    def up(self) -> bool:
+        return self.line.up
+
+    @property
     def measures(self) -> bool:
         """Who only looks leaves nothing there that others rely on."""
         return self.role in ("grades", "leads")

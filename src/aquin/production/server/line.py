@@ -27,6 +27,8 @@ class Line:
         self.own: set[int] = set()
         self.changed: Callable[[bool], None] = lambda up: None
         """Called from the line's thread when it is cut, and when it is there again."""
+        self.waits: Callable[[], bool] = lambda: False
+        """Whether something waits to be sent."""
         self._over = threading.Event()
         self._ask = threading.Event()
         self._thread = threading.Thread(target=self._run, daemon=True, name="line")
@@ -82,6 +84,8 @@ class Line:
                 if not self.up:
                     raise ConnectionError  # another of this program's connections fell: begin anew
             connection.execute("SELECT 1")
+            if self.up and self.waits():
+                self._tell(True)
 
     def _tell(self, up: bool) -> None:
         try:

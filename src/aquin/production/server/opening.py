@@ -14,7 +14,7 @@ from aquin.production.rows import Spoilt
 from aquin.production.server import schema, secrets
 from aquin.production.server.engine import connect, explain
 from aquin.production.server.keeper import ServerKeeper, folder_of
-from aquin.production.server.outbox import FileOutbox, waiting_in
+from aquin.production.server.outbox import FileOutbox, unsent_of, waiting_in
 
 if TYPE_CHECKING:
     from aquin.production.store import Production
@@ -48,10 +48,11 @@ def open_shared(kind: type[Production], address: Address, read_only: bool) -> Pr
         keeper.close()
         raise
     if not read_only:
-        made.outbox = FileOutbox(keeper.folder, keeper.who, made.seat_id)
+        made.outbox = FileOutbox(unsent_of(keeper.folder, made.identity), keeper.who, made.seat_id)
         made.adopt()
         made.send()
     keeper.line.changed = lambda up: _turned(made, keeper, up)
+    keeper.line.waits = lambda: bool(made.waiting)
     keeper.line.start()
     return made
 
@@ -123,7 +124,11 @@ def _stranger(keeper: ServerKeeper) -> AquinError:
 def _unopened(error: Exception, address: Address) -> AquinError:
     """With what waits on this machine for that server."""
     found = explain(error, address, CANNOT)
-    if isinstance(found, LineCut) and address.production and (count := waiting_in(folder_of(address))):
+    if (
+        isinstance(found, LineCut)
+        and address.production
+        and (count := waiting_in(unsent_of(folder_of(address))))
+    ):
         return LineCut(
             f"{found.what}; {count} changes wait here to be sent, and are safe", found.file, found.remedy
         )

@@ -96,6 +96,19 @@ class FileOutbox:
             return  # it is in use
 
 
+def unsent_of(folder: Path, identity: str = "") -> Path:
+    """Where what waits for a production is kept: by its identity, since a server may have several addresses. The
+    folder of an address remembers that.
+    """
+    known = folder / "identity"
+    with suppress(OSError):
+        if identity:
+            known.write_text(identity, encoding="utf-8")
+        else:
+            identity = known.read_text(encoding="utf-8").strip()
+    return folder.parent / f"unsent-{identity}" if identity.isalnum() else folder
+
+
 def waiting_in(folder: Path) -> int:
     """How many changes wait in a folder, whoever made them; nothing is taken over."""
     count = 0
