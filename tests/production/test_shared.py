@@ -179,7 +179,7 @@ def test_what_is_there_already_is_not_overwritten_and_a_failure_leaves_nothing(
     share(film, to)
     with pytest.raises(AquinError, match="a production of that name"):
         share(film, to)
-    monkeypatch.setattr("aquin.production.server.sharing._copy", lambda *a: 1 / 0)
+    monkeypatch.setattr("aquin.production.server.sharing.copy_rows", lambda *a: 1 / 0)
     with pytest.raises(ZeroDivisionError):
         share(film, to.of("second"))
     rows = server.run("SELECT nspname FROM pg_namespace WHERE nspname LIKE 'aquin%'", database=database)

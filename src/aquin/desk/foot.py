@@ -101,7 +101,9 @@ class Foot(QWidget):
         self.line_button.setVisible(bool(words))
 
     def say_saved(self) -> None:
-        self.saved.setText(f"saved {time.strftime('%H:%M:%S')}")
+        production = self.session.production
+        word = "kept here" if production is not None and production.waiting else "saved"
+        self.saved.setText(f"{word} {time.strftime('%H:%M:%S')}")
 
     def show_jobs(self, step: tuple[str, str]) -> None:
         """What is worked on, or the next step."""

@@ -146,6 +146,17 @@ class Productions(QObject):
 
     # asking
 
+    def commands(self) -> list[tuple[str, Callable[[], None]]]:
+        return [
+            ("file.folder", self.ask_folder),
+            ("file.new", self.ask_new),
+            ("file.open", self.ask_open),
+            ("file.address", self.ask_address),
+            ("file.share", self.ask_share),
+            ("file.copy", self.ask_copy),
+            ("file.relink", self.ask_relink),
+        ]
+
     def ask_new(self) -> None:
         path, _ = ask_save(self.owner, "New production", PRODUCTIONS, "new.aquin", KIND)
         if path:

@@ -136,7 +136,7 @@ class Window(QMainWindow):
     # commands
 
     def _bind(self) -> None:
-        bind, own = self.commands.bind, self.productions
+        bind = self.commands.bind
         for name in VIEWS:
             bind(f"app.{name}", partial(self.show_view, name))
         for id, run in (
@@ -152,14 +152,8 @@ class Window(QMainWindow):
             ("app.screen", self.foot.choose_screen),
             ("app.chain", self.choose_config),
             ("app.demo", lambda: self.open_demo(demo_folder())),
-            ("file.folder", own.ask_folder),
-            ("file.new", own.ask_new),
-            ("file.open", own.ask_open),
-            ("file.address", own.ask_address),
-            ("file.share", own.ask_share),
             ("file.people", self.others.show_people),
-            ("file.copy", own.ask_copy),
-            ("file.relink", own.ask_relink),
+            *self.productions.commands(),
             ("file.start", lambda: self.show_view("start")),
         ):
             bind(id, run)

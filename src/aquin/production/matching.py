@@ -166,7 +166,7 @@ def settle(
     entry = None
     if puts and not production.read_only:
         entry = production.change(
-            f"settle {len(made)} cells",
+            f"settle {len(made)} cell{'' if len(made) == 1 else 's'}",
             *with_inputs(production, config, puts),
             why=f"model: {MODELS.get(wish.model, wish.model)}",
             moved="skip",

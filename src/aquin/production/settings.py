@@ -65,7 +65,7 @@ def choose_config(production: Production, path: Path | None) -> Entry | None:
 
 def _with_it(production: Production, path: Path) -> Path:
     """A server's production has its configuration with it, with the files that this names. Raises AquinError."""
-    from aquin.production.server.sharing import named_in
+    from aquin.production.belongings import named_in
 
     base = production.path.parent
     for one in (path, *named_in(path, path.absolute().parent)):

@@ -65,7 +65,7 @@ class Production(Reading, Recomputable, Present, Unsent):
     def create(cls, path: str | Path | Address, name: str = "") -> "Production":
         """A new, empty production. Raises AquinError where something of that name exists."""
         if is_address(path):
-            from aquin.production.server.sharing import make_empty
+            from aquin.production.server.copying import make_empty
 
             make_empty(address_of(path), name)
         else:
@@ -83,7 +83,8 @@ class Production(Reading, Recomputable, Present, Unsent):
         if is_address(path):
             from aquin.production.server.opening import open_shared
 
-            return open_shared(cls, address_of(path), read_only)
+            found: Production = open_shared(cls, address_of(path), read_only)
+            return found
         path = Path(path).absolute()
         keeper, sealed, notes = open_file(path, read_only)
         try:
@@ -106,7 +107,7 @@ class Production(Reading, Recomputable, Present, Unsent):
             with self._lock, self._keeper.connect() as connection:
                 copy_file(connection, self.path, path, force)
             return
-        from aquin.production.server.sharing import to_file
+        from aquin.production.server.copying import to_file
 
         with self._errors("the copy was not written"), self._keeper.connect() as connection:
             to_file(connection, self._keeper, path, force)

@@ -6,7 +6,16 @@ from collections.abc import Sequence
 from functools import partial
 from typing import TYPE_CHECKING
 
-from PySide6.QtWidgets import QComboBox, QDialog, QLineEdit, QPushButton, QTableWidgetItem, QWidget
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QComboBox,
+    QDialog,
+    QHeaderView,
+    QLineEdit,
+    QPushButton,
+    QTableWidgetItem,
+    QWidget,
+)
 
 from aquin.desk.kit import theme
 from aquin.desk.kit.boxes import column_of, line_of
@@ -35,6 +44,10 @@ class PeopleDialog(QDialog):
         column.addWidget(self.about)
         self.table = table_of(("Account on the server", "May"), ())
         self.table.setMinimumHeight(160)
+        header = self.table.horizontalHeader()
+        header.setSectionResizeMode(0, QHeaderView.ResizeMode.ResizeToContents)
+        header.setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
+        header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         column.addWidget(self.table)
         line = line_of(0, spacing=6)
         self.name = QLineEdit()

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from collections.abc import Callable
+from typing import Any
 
 import sqlalchemy as sql
 
@@ -16,14 +17,11 @@ from aquin.production.server.engine import connect, explain
 from aquin.production.server.keeper import ServerKeeper, folder_of
 from aquin.production.server.outbox import FileOutbox, unsent_of, waiting_in
 
-if TYPE_CHECKING:
-    from aquin.production.store import Production
-
 CANNOT = "the production can't be opened"
 
 
-def open_shared(kind: type[Production], address: Address, read_only: bool) -> Production:
-    """Open a server's production; what could not be sent the last time is sent first. Raises AquinError."""
+def open_shared(kind: Callable[..., Any], address: Address, read_only: bool) -> Any:
+    """Open a server's production as a `Production` (`kind`); what could not be sent before is sent first."""
     address = the_one(address)
     try:
         keeper = ServerKeeper(address, lambda: secrets.secret_of(address))
@@ -57,7 +55,7 @@ def open_shared(kind: type[Production], address: Address, read_only: bool) -> Pr
     return made
 
 
-def _turned(production: Production, keeper: ServerKeeper, up: bool) -> None:
+def _turned(production: Any, keeper: ServerKeeper, up: bool) -> None:
     """The line was cut, or is there again: what waits is sent."""
     if up:
         keeper.renew()
