@@ -65,8 +65,12 @@ class MovedDialog(QDialog):
         title = "Not saved" if word == "change" else took
         self.setWindowTitle(f"{title}: somebody has worked on it since")
         column = column_of(theme.GRID, self)
-        left = "your change was based on" if word == "change" else "your step left them"
-        said = f"Nothing has been changed yet. These are not as {left}" + (
+        left = (
+            "This is not what your change was based on"
+            if word == "change"
+            else "These are not as your step left them"
+        )
+        said = f"Nothing has been changed yet. {left}" + (
             "; the rest of the step can be done without touching them." if error.rest else "."
         )
         column.addWidget(about := Words(said, role="soft"))

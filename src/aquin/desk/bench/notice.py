@@ -63,7 +63,12 @@ class Notice(QFrame):
         room = self.area()
         wide = min(max(room.width() - 24, 160), 460)
         self.setFixedWidth(wide)
-        self.adjustSize()
+        inner = self.layout()
+        assert inner is not None
+        inner.activate()
+        self.setFixedHeight(
+            inner.totalHeightForWidth(wide) if inner.hasHeightForWidth() else self.sizeHint().height()
+        )
         left = room.left() + (room.width() - wide) // 2
         above = room.top() + (8 if self._top else max((room.height() - self.height()) // 2, 4))
         self.move(left, above)

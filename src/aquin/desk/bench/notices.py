@@ -68,7 +68,8 @@ class Notices(QObject):
                     lambda: self.asked.emit("bench.pairs"),
                 )
             )
-        if asked := self.session.asked.get(self.session.shot_id):
+        asked = self.session.asked.get(self.session.shot_id)
+        if asked and self.state.now.shot is not None:
             words = f"{words}\n" if words else ""
             words += f"{asked} asks to leave this shot alone for now."
         if note := self._note():

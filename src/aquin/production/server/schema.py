@@ -19,7 +19,7 @@ Role = Literal["looks", "grades", "leads"]
 ROLES: dict[Role, str] = {
     "looks": "sees everything and leaves notes",
     "grades": "settles, trims and agrees as well",
-    "leads": "everything: plan, cameras, heroes, looks, people",
+    "leads": "decides everything: plan, cameras, heroes, looks, people",
 }
 FILES = "attachment"
 GRADED = ("balance", "trim")
