@@ -1,4 +1,6 @@
-"""The same work on many items in processes of their own: a native crash, or a bad item, costs that item only."""
+"""The same work on many items in processes of their own: a native crash, or a bad item, costs that item only. Where a
+cluster is in use (`cluster.use`), its machines do it.
+"""
 
 import atexit
 import multiprocessing
@@ -13,6 +15,7 @@ from multiprocessing import connection
 from pathlib import Path
 from typing import Any, TypeVar
 
+from aquin import cluster
 from aquin.errors import AquinError
 
 Item = TypeVar("Item")
@@ -36,6 +39,23 @@ def each(
 
     `work` is a function of a module. An item over `limit` seconds is given up. An exception from `tell` ends all.
     """
+    if cluster.current is not None and jobs != 1 and len(items) > 1:
+        yield from cluster.current.each(
+            work, items, tell, words, limit, lambda left: _each(work, left, jobs, None, words, limit)
+        )
+    else:
+        yield from _each(work, items, jobs, tell, words, limit)
+
+
+def _each(
+    work: Callable[[Item], Any],
+    items: Sequence[Item],
+    jobs: int | None,
+    tell: Tell | None,
+    words: Callable[[Item], str],
+    limit: float,
+) -> Iterator[tuple[Item, Any]]:
+    """On this machine."""
     count = max(min(jobs or os.cpu_count() or 1, len(items)), 1)
     waiting, alone = list(reversed(items)), list[Item]()
     done, watched = 0, False

@@ -9,6 +9,7 @@ import typer
 from aquin import __version__
 from aquin.cli.commands import (
     charts,
+    cluster,
     continuity,
     decode,
     files,
@@ -48,6 +49,7 @@ for family in (
     screens,
     release,
     share,
+    cluster,
     charts,
     start,
     files,

@@ -8,6 +8,7 @@ from fractions import Fraction
 from pathlib import Path
 from typing import Any, TypeVar
 
+from aquin import cluster
 from aquin.errors import AquinError
 from aquin.production.address import NeedsPassword
 
@@ -28,6 +29,10 @@ class opened:
         self.production = asking(lambda: Production.open(self.file, self.read_only))
         for note in self.production.notes:
             print(f"aquin: {note}", file=sys.stderr)
+        if cluster.current is not None:
+            from aquin.production.media import shared_roots
+
+            cluster.current.roots = shared_roots(self.production)
         return self.production
 
     def __exit__(self, *error: object) -> None:

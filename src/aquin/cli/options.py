@@ -14,10 +14,28 @@ CONFIG_HELP = (
 DEVELOP_HELP = "How a raw still is developed: exposure=STOPS,kelvin=K,tint=D,highlights=keep|clip|blend,half"
 COLUMN_HELP = "FIELD=COLUMN of the report, where it is not found by itself. Repeatable."
 
+
+def on_cluster(address: str | None) -> str | None:
+    """Let long work be done by a scheduler's workers. Raises AquinError."""
+    if address is not None:
+        from aquin import cluster
+
+        cluster.use(address)
+    return address
+
+
 AsJson = Annotated[bool, typer.Option("--json", help="Print one JSON object and nothing else.")]
 Force = Annotated[bool, typer.Option("--force", help="Overwrite OUT.")]
 Jobs = Annotated[
     int | None, typer.Option("--jobs", min=1, help="Processes to use; all processors if left out.")
+]
+Cluster = Annotated[
+    str | None,
+    typer.Option(
+        "--cluster",
+        callback=on_cluster,
+        help="Work on the machines of this scheduler (tcp://HOST:8786): aquin scheduler, aquin worker.",
+    ),
 ]
 Config = Annotated[Path | None, typer.Option("--config", help=CONFIG_HELP)]
 Matrix = Annotated[str | None, typer.Option(help="Override the YCbCr matrix: bt601, bt709, bt2020.")]

@@ -14,6 +14,7 @@ from pathlib import Path
 from stat import S_ISREG
 from typing import TYPE_CHECKING
 
+from aquin import cluster
 from aquin.errors import AquinError
 from aquin.frames.opening import SUFFIXES, members
 from aquin.production.people import workstation
@@ -40,6 +41,17 @@ def root_folder(production: Production, root: Root) -> Path | None:
         if folder.is_dir():
             return folder
     return None
+
+
+def shared_roots(production: Production) -> tuple[cluster.Root, ...]:
+    """The production's folders that are here, with where other workstations have them."""
+    out = []
+    for root in production.all(Root):
+        folder = root_folder(production, root)
+        if folder is not None:
+            places = {p.workstation: p.folder for p in production.all(Place) if p.root_id == root.id}
+            out.append(cluster.Root(root.name, str(folder), places))
+    return tuple(out)
 
 
 def file_of(production: Production, shot: Shot) -> Path | None:

@@ -144,6 +144,7 @@ def balance(
         bool, typer.Option("--all-follow", help="Take off shots' own corrections, so that they follow.")
     ] = False,
     jobs: of.Jobs = None,
+    cluster: of.Cluster = None,
     as_json: of.AsJson = False,
 ) -> None:
     """Read the chart takes of a production and keep each one's solution as the balance of its camera in its setup."""
@@ -204,6 +205,7 @@ def profile(
     size: of.Size = 65,
     config: of.Config = None,
     jobs: of.Jobs = None,
+    cluster: of.Cluster = None,
     force: of.Force = False,
     as_json: of.AsJson = False,
 ) -> None:
@@ -278,6 +280,7 @@ def latitude(
     range: of.Range = None,
     config: of.Config = None,
     jobs: of.Jobs = None,
+    cluster: of.Cluster = None,
     force: of.Force = False,
     as_json: of.AsJson = False,
 ) -> None:

@@ -37,6 +37,7 @@ def continuity(
     ] = None,
     sort: Annotated[str | None, typer.Option("--sort", help="List the pieces by this axis.")] = None,
     jobs: of.Jobs = None,
+    cluster: of.Cluster = None,
     force: of.Force = False,
     as_json: of.AsJson = False,
 ) -> None:

@@ -30,6 +30,7 @@ def follow(
         bool, typer.Option("--every", help="With --out: what holds at every frame instead of at keys.")
     ] = False,
     jobs: of.Jobs = None,
+    cluster: of.Cluster = None,
     force: of.Force = False,
     as_json: of.AsJson = False,
 ) -> None:

@@ -34,6 +34,7 @@ def settle(
         bool, typer.Option("--fix", help="First mend what the audit is sure of, as a step of its own.")
     ] = False,
     jobs: of.Jobs = None,
+    cluster: of.Cluster = None,
     as_json: of.AsJson = False,
 ) -> None:
     """Match the cameras of each setup to its hero: balances by charts and by what both saw. A camera without an
@@ -187,6 +188,7 @@ def drift(
         list[str] | None, typer.Option("--accept", help="A shot whose trim is kept, or all. Repeatable.")
     ] = None,
     jobs: of.Jobs = None,
+    cluster: of.Cluster = None,
     as_json: of.AsJson = False,
 ) -> None:
     """How light changed over the day in a setup, with its uncertainty, and the trims of shots that follow from it."""

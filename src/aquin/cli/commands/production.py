@@ -20,6 +20,7 @@ def new(
     edit: of.Edits = None,
     rate: of.Rate = "24",
     jobs: of.Jobs = None,
+    cluster: of.Cluster = None,
     as_json: of.AsJson = False,
 ) -> None:
     """Make a production file, and log media into it if any are named."""
@@ -41,6 +42,7 @@ def ingest(
     edit: of.Edits = None,
     rate: of.Rate = "24",
     jobs: of.Jobs = None,
+    cluster: of.Cluster = None,
     as_json: of.AsJson = False,
 ) -> None:
     """Log folders, files and sequences, read a camera report, conform edits. Exit 1 when something fits nothing."""
@@ -69,7 +71,9 @@ def relink(
     raise typer.Exit(1 if data["missing"] else 0)
 
 
-def measure(file: of.File, jobs: of.Jobs = None, as_json: of.AsJson = False) -> None:
+def measure(
+    file: of.File, jobs: of.Jobs = None, cluster: of.Cluster = None, as_json: of.AsJson = False
+) -> None:
     """Measure every shot that is not measured yet. Stop with Ctrl-C: what was measured is kept."""
     from aquin.cli.words.production import say_measured, short
     from aquin.production.measuring import measure_shots
@@ -95,6 +99,7 @@ def measure(file: of.File, jobs: of.Jobs = None, as_json: of.AsJson = False) -> 
 def audit(
     file: of.File,
     jobs: of.Jobs = None,
+    cluster: of.Cluster = None,
     fix: Annotated[
         list[str] | None,
         typer.Option("--fix", help="Make the change a finding offers: its number. Repeatable."),

@@ -31,6 +31,7 @@ def release(
         typer.Option("--sign", help="Sign it with this Ed25519 key (PEM); made where there is none."),
     ] = None,
     jobs: of.Jobs = None,
+    cluster: of.Cluster = None,
     force: of.Force = False,
     as_json: of.AsJson = False,
 ) -> None:

@@ -42,6 +42,7 @@ def screens(
     config: of.Config = None,
     out: Annotated[Path | None, typer.Option("--out", help="Folder for a picture of each screen.")] = None,
     jobs: of.Jobs = None,
+    cluster: of.Cluster = None,
     force: of.Force = False,
     as_json: of.AsJson = False,
 ) -> None:
