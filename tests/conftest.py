@@ -88,6 +88,7 @@ def once(tmp_path_factory: pytest.TempPathFactory) -> Callable[[str, Callable[[P
 def own_state(tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.MonkeyPatch) -> Path:
     folder = tmp_path_factory.mktemp("state")
     monkeypatch.setenv("AQUIN_STATE", str(folder))
+    monkeypatch.setenv("AQUIN_TRUST", "/")  # the tests' own configurations are used unasked
     return folder
 
 

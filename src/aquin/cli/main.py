@@ -24,8 +24,10 @@ from aquin.cli.commands import (
     simulate,
     start,
 )
+from aquin.cli.options import on_cluster
 from aquin.errors import AquinError
 from aquin.production.address import place_of
+from aquin.trusted import Unasked, trust
 
 UsageError: Any = typer.BadParameter.__base__
 """What the command-line library raises for wrong use; it exports only this child of it."""
@@ -63,6 +65,12 @@ app.add_typer(simulate.app, name="simulate")
 def main(
     context: typer.Context,
     version: Annotated[bool, typer.Option("--version", help="Print the version.")] = False,
+    cluster: Annotated[
+        str | None,
+        typer.Option(
+            "--cluster", callback=on_cluster, help="The window's long work is done by this scheduler."
+        ),
+    ] = None,
     session: Annotated[
         Path | None,
         typer.Option(
@@ -84,7 +92,7 @@ def main(
 def run() -> NoReturn:
     """Entry point: one clear line for every expected failure."""
     try:
-        code = app(standalone_mode=False, prog_name="aquin")
+        code = _asking_first()
     except AquinError as error:
         _fail(error.line())
     except typer.Abort:
@@ -100,6 +108,20 @@ def run() -> NoReturn:
     except BrokenPipeError:
         sys.exit(0)
     sys.exit(code if isinstance(code, int) else 0)
+
+
+def _asking_first() -> Any:
+    """Run the command; where it finds a configuration that nobody has spoken about, ask who sits at the terminal."""
+    try:
+        return app(standalone_mode=False, prog_name="aquin")
+    except Unasked as error:
+        if not (sys.stdin.isatty() and sys.stderr.isatty()):
+            raise
+        print(f"aquin: a colour configuration lies above the media: {error.path}", file=sys.stderr)
+        if input("Use it, now and later? [y/N] ").strip().lower() != "y":
+            raise
+        trust(error.path)
+        return app(standalone_mode=False, prog_name="aquin")
 
 
 def _fail(line: str) -> NoReturn:

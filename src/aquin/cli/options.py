@@ -8,8 +8,8 @@ import typer
 from aquin.production.address import place_of
 
 CONFIG_HELP = (
-    "A config.ocio file. Without it: the config.ocio beside the file or up to three folders up, else the "
-    "built-in one."
+    "A config.ocio file, or builtin. Without it: the config.ocio beside the file or up to three folders up, "
+    "once you have said that it may be used (aquin trust), else the built-in one."
 )
 DEVELOP_HELP = "How a raw still is developed: exposure=STOPS,kelvin=K,tint=D,highlights=keep|clip|blend,half"
 COLUMN_HELP = "FIELD=COLUMN of the report, where it is not found by itself. Repeatable."

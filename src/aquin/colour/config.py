@@ -16,6 +16,7 @@ from aquin.colour.encoding import CameraEncoding, MeasuredEncoding
 from aquin.colour.primaries import AP0_TO_AP1
 from aquin.errors import AquinError
 from aquin.reading import check_file
+from aquin.trusted import ask_first
 
 _INTERCHANGE = "aces_interchange"
 _DISPLAY_INTERCHANGE = "cie_xyz_d65_interchange"
@@ -37,6 +38,10 @@ class Encoding:
         """True when every word occurs in the name, family, kind or an alias."""
         text = " ".join((self.name, self.family, self.kind, *self.aliases)).lower()
         return all(word in text for word in words.lower().split())
+
+
+BUILTIN = "builtin"
+"""What stands for the built-in configuration where a file may be named."""
 
 
 class ColourConfig:
@@ -77,12 +82,17 @@ class ColourConfig:
 
     @classmethod
     def find(cls, path: str | Path | None, beside: str | Path | None = None) -> "ColourConfig":
-        """The named file, else the production's own `config.ocio` beside a media file or up to three folders up, else
-        the built-in.
+        """The named file (`builtin`: the built-in one), else the production's own `config.ocio` beside a media file or
+        up to three folders up, else the built-in. Raises AquinError; Unasked where nobody has said yet that the one
+        that was found may be used.
         """
+        if str(path) == BUILTIN:
+            return cls.load()
         if path is None and beside is not None:
             near = list(Path(beside).absolute().parents)[:4]
             path = next((p for p in (folder / "config.ocio" for folder in near) if p.is_file()), None)
+            if path is not None:
+                ask_first(path)
         return cls.load(path)
 
     def with_encodings(self, *cameras: CameraEncoding | MeasuredEncoding) -> "ColourConfig":

@@ -4,18 +4,21 @@ from __future__ import annotations
 
 import os
 from collections.abc import Callable, Sequence
+from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QObject, QSettings, Signal
 from PySide6.QtWidgets import QWidget
 
+from aquin import cluster
 from aquin.colour.config import ColourConfig
 from aquin.desk.kit.ask import MEDIA, PRODUCTIONS, ask_folder, ask_open, ask_save
 from aquin.errors import AquinError
 from aquin.own_files import window_settings
 from aquin.production.address import Address, NeedsPassword, place_of
 from aquin.production.settings import choose_config, config_of
+from aquin.trusted import Unasked
 
 KIND = "Aquin production (*.aquin)"
 RECENT = 8
@@ -62,7 +65,7 @@ class Productions(QObject):
         more. `media` are logged into it.
         """
 
-        def done(read: tuple[Production, ColourConfig, str] | NeedsPassword) -> None:
+        def done(read: Read | NeedsPassword) -> None:
             if isinstance(read, NeedsPassword):
                 self._ask_password(read, lambda: self.open_later(path, create, media))
                 return
@@ -78,10 +81,14 @@ class Productions(QObject):
             self.told.emit,
         )
 
-    def _take(self, read: tuple[Production, ColourConfig, str]) -> None:
+    def _take(self, read: Read) -> None:
         """Use what was read."""
         old = self.session.production
-        production, config, said = read
+        production, config, said = read.production, read.config, read.said
+        if cluster.current is not None:
+            from aquin.production.media import shared_roots
+
+            cluster.current.roots = shared_roots(production)
         production.watchers.append(self._tell)
         if self.keep:
             self._remember(str(production.place))
@@ -92,6 +99,14 @@ class Productions(QObject):
             old.close()
         if said:
             self.told.emit(said)
+        if read.asked is not None:
+            self._ask_trust(read.asked)
+
+    def _ask_trust(self, path: Path) -> None:
+        from aquin.desk.kit.trust_dialog import TrustDialog
+
+        self.trusting = TrustDialog(self.owner, path, self.reload_config, self.told.emit)
+        self.trusting.show_fitting()
 
     def _tell(self) -> None:
         self._watched.emit()
@@ -102,6 +117,8 @@ class Productions(QObject):
         if production is not None:
             try:
                 self.session.show(production, config_of(production))
+            except Unasked as error:
+                self._ask_trust(error.path)
             except AquinError as error:
                 self.told.emit(error.line())
 
@@ -297,6 +314,18 @@ class Productions(QObject):
         self.jobs.start_long(name, title, work, lambda _: self.told.emit(said), self.told.emit)
 
 
+@dataclass(frozen=True)
+class Read:
+    """A production, its configuration, and what is to be said about both. `asked`: a configuration above the media that
+    nobody has said may be used.
+    """
+
+    production: Production
+    config: ColourConfig
+    said: str
+    asked: Path | None
+
+
 def _or_asked(work: Callable[[], Any]) -> Any:
     """What the work gives, or that it needs a password."""
     try:
@@ -305,15 +334,18 @@ def _or_asked(work: Callable[[], Any]) -> Any:
         return error
 
 
-def _read(path: Place, create: bool) -> tuple[Production, ColourConfig, str]:
-    """A production, its configuration, and what is to be said about both. Raises AquinError."""
+def _read(path: Place, create: bool) -> Read:
+    """Open a production, or make one. Raises AquinError."""
     from aquin.production import Production
 
     found = Production.create(path) if create else Production.open(path)
     notes = list(found.notes)
+    asked: Path | None = None
     try:
         config = config_of(found)
+    except Unasked as error:
+        config, asked = ColourConfig.load(), error.path
     except AquinError as error:
         config = ColourConfig.load()
         notes.append(f"{error.line()} The built-in configuration is used meanwhile.")
-    return found, config, " ".join(notes)
+    return Read(found, config, " ".join(notes), asked)

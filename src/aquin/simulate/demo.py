@@ -18,6 +18,7 @@ from aquin.simulate.cameras import CAMERAS, HERON, SKUA
 from aquin.simulate.film import write_still
 from aquin.simulate.planning import plan
 from aquin.simulate.shoot import CREWS, Crew, Shoot, Take
+from aquin.trusted import trust
 
 VERSION = 4
 MARK = ".aquin-demo.json"
@@ -104,6 +105,7 @@ def _begin(folder: Path, seed: int, megabytes: int, crew: Crew = "careful") -> t
         *(e for c in CAMERAS.values() if not c.baked for e in (c.encoding, c.linear_encoding))
     )
     write_safely(folder / "config.ocio", lambda p: _put(p, config.text()), force=True)
+    trust(folder / "config.ocio")
     return config, shoot
 
 

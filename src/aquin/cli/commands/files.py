@@ -45,6 +45,23 @@ def levels(
     printed(found, as_json, say_levels)
 
 
+def trust(
+    file: Annotated[Path, typer.Argument(metavar="CONFIG", help="A config.ocio that lies above media.")],
+    as_json: of.AsJson = False,
+) -> None:
+    """Say that a colour configuration may be used for the media below it, as it is now."""
+    from aquin.colour.config import ColourConfig
+    from aquin.trusted import trust as remember
+
+    found = ColourConfig.load(file)
+    remember(file)
+    printed(
+        {"config": str(file.absolute()), "name": found.label},
+        as_json,
+        lambda d: print(f"used: {d['config']}"),
+    )
+
+
 def encodings(
     words: Annotated[list[str] | None, typer.Argument(help="Only those that hold all these words.")] = None,
     add: Annotated[
@@ -203,4 +220,4 @@ def render(
     printed(data, as_json, lambda d: print(f"{d['out']}: frame {d['frame']} as {d['to']}"))
 
 
-COMMANDS = (levels, encodings, match, render)
+COMMANDS = (levels, encodings, trust, match, render)

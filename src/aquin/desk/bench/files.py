@@ -34,6 +34,7 @@ from aquin.jobs.load_side import (
 )
 from aquin.late import late
 from aquin.own_files import added_config
+from aquin.trusted import Unasked
 
 if TYPE_CHECKING:
     from aquin.jobs import match_pair
@@ -67,6 +68,7 @@ class Files(QObject):
         self.waiting = False
         """While it is looked up what the production knows of the two, nothing is solved."""
         self._quiet = False
+        self._asked: set[Path] = set()
         self._kept: OrderedDict[tuple[object, ...], Loaded] = OrderedDict()
         self._ahead = Latest(self)
         self._ahead.ready.connect(self._came_ahead)
@@ -88,6 +90,11 @@ class Files(QObject):
         if self.state.config.path is None:
             try:
                 found = ColourConfig.find(None, path)
+            except Unasked as error:
+                if error.path not in self._asked:
+                    self._ask_trust(error.path, lambda: self.open_file(role, path, encoding, then))
+                    return
+                found = self.state.config
             except AquinError as error:
                 self.told.emit(error.line())
                 found = self.state.config
@@ -102,6 +109,15 @@ class Files(QObject):
             return
         self.state.set_side(role, Side(path, encoding))
         self.load(role)
+
+    def _ask_trust(self, path: Path, again: Callable[[], None]) -> None:
+        """A configuration lies above the file: whether it is used is asked once in a session."""
+        self._asked.add(path)
+        from aquin.desk.kit.trust_dialog import TrustDialog
+
+        self.trusting = TrustDialog(self.owner, path, again, self.told.emit)
+        self.trusting.rejected.connect(again)
+        self.trusting.show_fitting()
 
     def pick_encoding(self, role: Role) -> None:
         side = self.state.side(role)
