@@ -1,6 +1,6 @@
-"""Colour configurations that lie above media and that this person has said may be used: by place and content, so that one
-that came from elsewhere, or was changed since, is asked about first. AQUIN_TRUST names folders whose configurations are
-used unasked.
+"""Colour configurations that lie above media and that this person has said may be used: by place and content, so that
+one that came from elsewhere, or was changed since, is asked about first. AQUIN_TRUST names folders whose configurations
+are used unasked.
 """
 
 import hashlib

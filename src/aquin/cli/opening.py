@@ -70,6 +70,11 @@ def asking(work: Callable[[], T]) -> T:
     return work()
 
 
+def named_config(path: Path) -> Path | None:
+    """The file of --config; None for the built-in one."""
+    return None if str(path) == "builtin" else path
+
+
 def config_at(path: Path | None, beside: Path | None = None) -> Any:
     """The configuration of --config, or the one that belongs to a file. Raises AquinError."""
     from aquin.colour.config import ColourConfig

@@ -7,7 +7,7 @@ from typing import Annotated, Any
 import typer
 
 from aquin.cli import options as of
-from aquin.cli.opening import opened
+from aquin.cli.opening import named_config, opened
 from aquin.cli.output import printed
 from aquin.errors import AquinError
 
@@ -63,7 +63,6 @@ def plan(
 ) -> None:
     """The chain from screens to cameras with its checks, and exposure cards. Exit 1 when a link is not right."""
     from aquin.cli.words.plan import chain_data, say_plan
-    from aquin.colour.config import BUILTIN
     from aquin.jobs.crew_sheet import write_sheet
     from aquin.jobs.monitor_luts import write_luts
     from aquin.production.plan import chain_of
@@ -71,7 +70,7 @@ def plan(
 
     with opened(file) as production:
         if config is not None:
-            choose_config(production, None if str(config) == BUILTIN else config)
+            choose_config(production, named_config(config))
         colours = config_of(production)
         _asked(production, colours, policy, stops, levels, display, view)
         data: dict[str, Any] = {}

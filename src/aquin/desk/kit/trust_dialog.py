@@ -25,8 +25,8 @@ class TrustDialog(QDialog):
         column = column_of(theme.GRID, self)
         column.addWidget(Words(str(path), strong=True, wrap=True))
         said = (
-            "It decides what every recording's colours mean, and it may name other files to be read. Use it if you know "
-            "whom it is from. It is asked again if it is changed, or found in another place."
+            "It decides what every recording's colours mean, and it may name other files to be read. Use it if you "
+            "know whom it is from. It is asked again if it is changed, or found in another place."
         )
         column.addWidget(Words(said, role="soft", wrap=True))
         column.addStretch(1)
