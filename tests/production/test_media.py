@@ -1,6 +1,10 @@
 """Roots on each workstation, and media that were moved or renamed."""
 
 import shutil
+import signal
+import subprocess
+import sys
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -12,6 +16,7 @@ from aquin.production import Camera, Place, Production, Root, Setup, Shot
 from aquin.production.ingest import ingest, media_in
 from aquin.production.media import content_of, file_of, missing_shots, relink, root_folder
 from aquin.simulate.film import write_still
+from films import movie
 
 
 def still(path: Path, level: float, timecode: str | None = None) -> Path:
@@ -166,3 +171,60 @@ def test_the_content_hash_sees_every_part_of_a_small_file_and_the_ends_of_a_larg
         data[at] = 1
         large.write_bytes(bytes(data))
         assert content_of(large)[2] != seen
+
+
+SLOW = """
+import sys, time
+from pathlib import Path
+from aquin.colour.config import ColourConfig
+from aquin.production import Production, ingest, kept_work
+kept_work.EACH = 0.0
+each = ingest.each
+def slow(*words):
+    for pair in each(*words):
+        yield pair
+        print(pair[0].name, flush=True)
+        time.sleep(0.1)
+ingest.each = slow
+production = Production.open(Path(sys.argv[1]))
+ingest.ingest(production, [Path(sys.argv[2])], ColourConfig.load(), 1)
+"""
+
+
+def test_what_a_killed_ingest_had_looked_at_is_not_read_again(
+    tmp_path: Path, builtin: ColourConfig, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    from aquin.production import ingest as module
+
+    cards = tmp_path / "cards"
+    cards.mkdir()
+    for k in range(6):
+        movie(
+            cards / f"A{k:03}.mkv",
+            lambda n, k=k: [np.full((36, 64 // d), 300 + 40 * k) for d in (1, 2, 2)],
+            2,
+        )  # type: ignore[misc]
+    production = Production.create(tmp_path / "film.aquin")
+    program = subprocess.Popen(
+        [sys.executable, "-c", SLOW, str(production.path), str(cards)], stdout=subprocess.PIPE, text=True
+    )
+    assert program.stdout is not None
+    done = [program.stdout.readline().strip() for _ in range(3)]
+    program.send_signal(signal.SIGKILL)
+    program.wait()
+    assert production.all(Shot) == [], "the log has them in one step, at the end"
+    read: list[Path] = []
+    each = module.each
+
+    def noted(work: object, items: list[Path], *words: object) -> object:
+        read.extend(items)
+        return each(work, items, *words)  # type: ignore[arg-type]
+
+    monkeypatch.setattr(module, "each", noted)
+    took = ingest(production, [cards], builtin, 1)
+    assert len(took.added) == 6 and len(read) <= 4 and not {p.name for p in read} & set(done[:2])
+    other = Production.create(tmp_path / "other.aquin")
+    ingest(other, [cards], builtin, 1)
+    same = [replace(s, id="", root_id="", camera_id="", setup_id="") for s in production.all(Shot)]
+    assert same == [replace(s, id="", root_id="", camera_id="", setup_id="") for s in other.all(Shot)]
+    assert production.measured("thumb").keys() == other.measured("thumb").keys()

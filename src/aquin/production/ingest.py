@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING
 
 from aquin.errors import AquinError
 from aquin.frames.opening import STILLS, SUFFIXES, members
+from aquin.production.kept_work import Keeping
 from aquin.production.looking import Looked, look_at
 from aquin.production.media import differs, file_of, root_folder, root_for, walk
 from aquin.production.records import Camera, Place, Record, Root, Setup, Shot
@@ -23,6 +24,8 @@ if TYPE_CHECKING:
     from aquin.production.store import Production
 
 
+LOOKED, VERSION = "looked", 1
+"""Kind of what is kept while an ingest runs; the version goes up when it means something else."""
 LOOK = 60.0
 """Seconds that looking at one file may take."""
 
@@ -113,14 +116,7 @@ def ingest(
     known = {file_of(production, s): s for s in production.all(Shot)}
     unfit = {f: why for f in files if (why := _unfit(f))}
     fresh = [f for f in files if f not in unfit and (f not in known or _differs(f, known[f]))]
-    looked: list[Looked] = []
-    for item, result in each(look_at, fresh, jobs, tell, lambda p: p.name, LOOK):
-        looked.append(
-            result
-            if isinstance(result, Looked)
-            else Looked(item, {"name": item.stem, "trouble": result.what})
-        )
-    looked.sort(key=lambda one: one.path)
+    looked = _look(production, fresh, jobs, tell)
     roots = _roots(production, paths, [one.path for one in looked])
     added, changed = [], []
     for one in looked:
@@ -143,6 +139,42 @@ def ingest(
     troubles += [f"{s.path}: {s.trouble}" for s in added + changed if s.trouble]
     left = len(files) - len(fresh) - len(unfit)
     return Intake(tuple(added), tuple(changed), left, tuple(cameras), tuple(setups), tuple(troubles))
+
+
+def _look(production: Production, files: Sequence[Path], jobs: int | None, tell: Tell | None) -> list[Looked]:
+    """What files say, by name. What an ingest that was stopped or killed had looked at is not read again."""
+    keys = {path: _key(path) for path in files}
+    held = production.measured_of(LOOKED, [k for k in keys.values() if k])
+    thumbs = production.measured_of("thumb", {str(v.get("content", "")) for v in held.values()})
+    out = []
+    for path in files:
+        fields = held.get(keys[path])
+        if fields is not None:
+            out.append(Looked(path, fields, thumbs.get(str(fields.get("content", "")), "")))
+    there = {one.path for one in out}
+    with Keeping(production, LOOKED) as keeping, Keeping(production, "thumb") as pictures:
+        rest = [p for p in files if p not in there]
+        for item, result in each(look_at, rest, jobs, tell, lambda p: p.name, LOOK):
+            if not isinstance(result, Looked):
+                out.append(Looked(item, {"name": item.stem, "trouble": result.what}))
+                continue
+            out.append(result)
+            if result.thumb and result.fields.get("content"):
+                pictures.add({result.fields["content"]: result.thumb})
+            if keys[item]:
+                keeping.add({keys[item]: result.fields})
+    return sorted(out, key=lambda one: one.path)
+
+
+def _key(path: Path) -> str:
+    """Changes with the file; empty where it can't be asked, and for one of a sequence, whose others may change."""
+    try:
+        found = path.stat()
+    except OSError:
+        return ""
+    if path.suffix.lower() in STILLS:
+        return ""
+    return f"{path}|{found.st_size}|{found.st_mtime_ns}|{VERSION}"
 
 
 def _unfit(path: Path) -> str:

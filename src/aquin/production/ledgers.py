@@ -15,7 +15,7 @@ from aquin.colour.grade import Grade as Correction
 from aquin.errors import AquinError
 from aquin.measure.ledger import Evidence, Row, measure
 from aquin.production.beside import Verdict, keep_beside, on_the_axes
-from aquin.production.kept_work import cached
+from aquin.production.kept_work import Keeping, cached
 from aquin.production.match_work import (
     LookJob,
     LookJobs,
@@ -102,15 +102,11 @@ def measure_cells(
     for key, job in wanted.items():
         if key not in known:
             groups.setdefault((job.path, job.shot.frame), []).append(job)
-    fresh: dict[str, Any] = {}
-    try:
-        work = [LookJobs(tuple(g)) for g in groups.values()]
+    work = [LookJobs(tuple(g)) for g in groups.values()]
+    with Keeping(production, LOOK) as keeping:
         for _, result in each(look_all, work, jobs, part(tell, 0.6, 1.0), lambda j: j.path.name):
             if not isinstance(result, AquinError):
-                fresh |= result
-    finally:
-        if fresh and not production.read_only:
-            production.keep_measured(LOOK, fresh)
+                keeping.add(result)
 
 
 def known_charts(shoot: Shoot) -> None:

@@ -20,6 +20,7 @@ from aquin.measure.ledger import measure
 from aquin.production.beside import Verdict
 from aquin.production.corrected import corrected
 from aquin.production.heroes import hero_of, main_hero
+from aquin.production.kept_work import Keeping
 from aquin.production.ledgers import compare_frames, known_charts, measure_cells
 from aquin.production.levels import relevelled, unlevel
 from aquin.production.match_work import (
@@ -201,14 +202,11 @@ def read_charts(
         for key, job in wanted.items()
         if key not in shoot.readings
     ]
-    fresh: dict[str, Any] = {}
-    try:
+    with Keeping(shoot.production, READING) as keeping:
         for item, result in each(read_job, missing, jobs, tell, lambda j: j.path.name):
-            fresh[item.key] = {} if isinstance(result, AquinError) else result
-    finally:
-        shoot.readings |= fresh
-        if fresh and not shoot.production.read_only:
-            shoot.production.keep_measured(READING, fresh)
+            found = {item.key: {} if isinstance(result, AquinError) else result}
+            shoot.readings |= found
+            keeping.add(found)
 
 
 def _where(shoot: Shoot, shots: Sequence[Shot]) -> dict[str, Corners]:

@@ -22,6 +22,7 @@ from aquin.frames import Decode, open_source
 from aquin.frames.raw import ENCODING as RAW_ENCODING
 from aquin.frames.ycbcr import WEIGHTS
 from aquin.measure.survey import levels, stride_of, survey
+from aquin.production.kept_work import Keeping
 from aquin.production.media import content_there, file_of
 from aquin.production.raw import decode_of, is_raw
 from aquin.production.records import Camera, Shot
@@ -173,16 +174,10 @@ def _measure(
                 path, shot, content, how[shot.id], card, config, decode_of(production, shot)
             )
     missing = {} if only_known else {job.key: job for job in wanted.values() if job.key not in known}
-    fresh: dict[str, dict[str, Any]] = {}
-    try:
+    with Keeping(production, KIND) as keeping:
         for job, result in each(measure_one, list(missing.values()), jobs, tell, lambda j: j.path.name):
-            fresh[job.key] = {"trouble": [result.what]} if isinstance(result, AquinError) else result
-            if len(fresh) % 40 == 0:
-                production.keep_measured(KIND, fresh)
-    finally:
-        if fresh and not production.read_only:
-            production.keep_measured(KIND, fresh)
-    known = known | fresh
+            keeping.add({job.key: {"trouble": [result.what]} if isinstance(result, AquinError) else result})
+    known = known | keeping.fresh
     return {id: known[job.key] for id, job in wanted.items() if job.key in known}
 
 
