@@ -14,6 +14,7 @@ os.environ.setdefault(
     "OMP_NUM_THREADS", "1"
 )  # as many processes as cores run already; read when NumPy is loaded
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+os.environ["AQUIN_TRUST"] = "/"  # the tests' own configurations are used unasked
 sys.path.insert(0, str(Path(__file__).parent))
 
 import numpy as np
@@ -88,7 +89,6 @@ def once(tmp_path_factory: pytest.TempPathFactory) -> Callable[[str, Callable[[P
 def own_state(tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.MonkeyPatch) -> Path:
     folder = tmp_path_factory.mktemp("state")
     monkeypatch.setenv("AQUIN_STATE", str(folder))
-    monkeypatch.setenv("AQUIN_TRUST", "/")  # the tests' own configurations are used unasked
     return folder
 
 

@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from fractions import Fraction
-from pathlib import Path
 from typing import TYPE_CHECKING
+
+import numpy as np
 
 from aquin.errors import AquinError
 from aquin.frames.timecode import frames_of
@@ -106,6 +107,19 @@ def _event(edit: Edit, position: int, cut: Cut, match: Match) -> Event:
     )
 
 
+Known = dict[str, tuple[int | None, int]]
+"""By a shot's rate as it is written: a piece's beginning and length in frames of it."""
+
+
+@dataclass(frozen=True)
+class Held:
+    """A reel's shots of one rate: their first frames' timecodes in frames (-1: none), and their lengths; (n,)."""
+
+    shots: list[Shot]
+    begins: np.ndarray
+    frames: np.ndarray
+
+
 class Shelf:
     """Shots by the words that a piece may name them with."""
 
@@ -115,15 +129,15 @@ class Shelf:
         self._reels: dict[str, list[Shot]] = {}
         self._names: dict[str, list[Shot]] = {}
         self._files: dict[str, list[Shot]] = {}
+        self._held: dict[str, list[Held]] = {}
         for shot in shots:
-            file = Path(shot.path)
-            for word in {shot.reel.lower(), shot.name.lower(), *(p.lower() for p in file.parent.parts)} - {
-                ""
-            }:
+            *folders, file = shot.path.lower().split("/")
+            name = shot.name.lower()
+            for word in {shot.reel.lower(), name, *folders} - {""}:
                 self._reels.setdefault(word, []).append(shot)
-            for word in {shot.name.lower(), file.name.lower(), file.stem.lower()}:
+            for word in {name, file, file.rpartition(".")[0] or file}:
                 self._names.setdefault(word, []).append(shot)
-            self._files.setdefault(file.name.lower(), []).append(shot)
+            self._files.setdefault(file, []).append(shot)
 
     def begin(self, shot: Shot, own: Fraction) -> int | None:
         """The timecode of a shot's first frame, in its frames; None where it has none."""
@@ -133,6 +147,35 @@ class Shelf:
 
     def of_reel(self, cut: Cut) -> list[Shot]:
         return self._reels.get(cut.reel.lower(), []) if cut.reel else []
+
+    def holding(self, cut: Cut, rate: Fraction, known: Known) -> list[tuple[Shot, int]]:
+        """The reel's shots that hold a piece, with the frame at which it begins."""
+        word = cut.reel.lower()
+        if word not in self._held:
+            groups: dict[str, list[Shot]] = {}
+            for shot in self.of_reel(cut):
+                groups.setdefault(shot.rate, []).append(shot)
+            self._held[word] = [self._hold(group, rate) for group in groups.values()]
+        found = []
+        for held in self._held[word]:
+            there, length = _asked(cut, held.shots[0], rate, known)
+            if there is not None:
+                fits = (
+                    (held.begins >= 0)
+                    & (held.begins <= there)
+                    & (there - held.begins + length <= held.frames)
+                )
+                found += [
+                    (held.shots[k], held.shots[k].first + there - int(held.begins[k]))
+                    for k in fits.nonzero()[0]
+                ]
+        return sorted(found, key=lambda f: self._order[f[0].id])
+
+    def _hold(self, shots: list[Shot], rate: Fraction) -> Held:
+        begins = [self.begin(s, s.fps or rate) for s in shots]
+        return Held(
+            shots, np.array([-1 if b is None else b for b in begins]), np.array([s.frames for s in shots])
+        )
 
     def named(self, cut: Cut) -> list[Shot]:
         """By clip or file name, in the order in which they were logged."""
@@ -148,7 +191,7 @@ def _match(cut: Cut, shelf: Shelf, rate: Fraction) -> Match:
     """By reel and timecode; then by clip or file name, with timecode where the shot has one."""
     reel = shelf.of_reel(cut)
     known: Known = {}
-    held = [(s, at) for s in reel if (at := _position(cut, s, rate, shelf, known)) is not None]
+    held = shelf.holding(cut, rate, known) if reel else []
     called = shelf.named(cut)
     names, reels = {s.id for s in called}, {s.id for s in reel}
     if len(held) > 1:
@@ -173,8 +216,14 @@ def _match(cut: Cut, shelf: Shelf, rate: Fraction) -> Match:
     return f"no shot is called {cut.clip or '(no name)'}" + (f" and no reel {cut.reel}" if cut.reel else "")
 
 
-Known = dict[str, tuple[Fraction, int | None, int]]
-"""By a shot's rate as it is written: the rate, and a piece's beginning and length in frames of it."""
+def _asked(cut: Cut, shot: Shot, rate: Fraction, known: Known) -> tuple[int | None, int]:
+    """A piece's beginning and length in frames of a shot's rate."""
+    held = known.get(shot.rate)
+    if held is None:
+        own = shot.fps or rate
+        there = _frames(cut.source_in, own) if cut.source_in else None
+        held = known[shot.rate] = there, cut.own_frames(rate, own)
+    return held
 
 
 def _position(cut: Cut, shot: Shot, rate: Fraction, shelf: Shelf, known: Known) -> int | None:
@@ -182,13 +231,8 @@ def _position(cut: Cut, shot: Shot, rate: Fraction, shelf: Shelf, known: Known) 
 
     Timecode is compared at the shot's own rate, as it was recorded.
     """
-    held = known.get(shot.rate)
-    if held is None:
-        own = shot.fps or rate
-        there = _frames(cut.source_in, own) if cut.source_in else None
-        held = known[shot.rate] = own, there, cut.own_frames(rate, own)
-    own, there, length = held
-    first = shelf.begin(shot, own)
+    there, length = _asked(cut, shot, rate, known)
+    first = shelf.begin(shot, shot.fps or rate)
     if first is None or there is None or there < first or there - first + length > shot.frames:
         return None
     return shot.first + there - first

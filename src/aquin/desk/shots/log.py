@@ -87,6 +87,10 @@ class Group:
     shots: tuple[Shot, ...]
 
 
+def _any(shot: Shot) -> str:
+    return ""
+
+
 class ShotLog:
     """The log of a production. `groups` is what is shown under the filter, in order."""
 
@@ -98,6 +102,7 @@ class ShotLog:
         self._hay: dict[str, tuple[Shot, str]] = {}
         self._orders: dict[str, tuple[Shot, str, tuple[Any, ...]]] = {}
         self._names: dict[str, str] = {}
+        self._sorted: tuple[list[Shot], tuple[str, bool], list[Shot]] | None = None
         self._cut: tuple[int, Event | None, dict[str, list[int]]] | None = None
         self.read_findings()
 
@@ -124,11 +129,9 @@ class ShotLog:
     def groups(self) -> list[Group]:
         """Shots that fit the filter, grouped and in order."""
         self._see_names()
-        words = self.words.lower().split()
-        shots = self.production.all(Shot)
-        if words:
-            shots = [s for s in shots if all(self._fits(s, w) for w in words)]
-        shots.sort(key=self._kept_order, reverse=self.descending)
+        shots = self._in_order()
+        for word in self.words.lower().split():
+            shots = self._fitting(shots, word)
         if self.by == "none":
             return [Group("all", tuple(shots))] if shots else []
         parts: dict[str, list[Shot]] = {}
@@ -136,6 +139,38 @@ class ShotLog:
         for shot in shots:
             parts.setdefault(part(shot), []).append(shot)
         return [Group(self._title(key), tuple(parts[key])) for key in self._part_order(parts)]
+
+    def _in_order(self) -> list[Shot]:
+        """All shots, sorted; again only when one has changed, or what they are sorted by may have."""
+        there = self.production.by(Shot, _any).get("", [])
+        key = (self.order, self.descending)
+        if (
+            self._sorted is None
+            or self._sorted[0] is not there
+            or self._sorted[1] != key
+            or self.order in _MOVING
+        ):
+            shots = sorted(there, key=self._kept_order, reverse=self.descending)
+            self._sorted = (there, key, shots)
+        return self._sorted[2]
+
+    def _fitting(self, shots: list[Shot], word: str) -> list[Shot]:
+        """Shots that hold a word, or `column:word`."""
+        field, colon, want = word.partition(":")
+        if colon and field in _BY_KEY and want:
+            return [s for s in shots if want in self.text(s, field).lower()]
+        found = self._by_shot
+        return [
+            s
+            for s, hay in zip(shots, map(self._hay_of, shots), strict=True)
+            if word in hay or (s.id in found and word in self._found_words(s))
+        ]
+
+    def _hay_of(self, shot: Shot) -> str:
+        held = self._hay.get(shot.id)
+        if held is None or held[0] is not shot:
+            held = self._hay[shot.id] = (shot, self._words_of(shot).lower())
+        return held[1]
 
     def _see_names(self) -> None:
         names = self._all_names()
@@ -151,7 +186,7 @@ class ShotLog:
             if held is None or held[0] is not shot:
                 if time.perf_counter() > end:
                     return False
-                self._hay[shot.id] = (shot, self._words_of(shot).lower())
+                self._hay_of(shot)
         return True
 
     def _part_order(self, parts: Iterable[str]) -> list[str]:
@@ -165,17 +200,6 @@ class ShotLog:
         if self.by == "kind":
             return key
         return self._names.get(key, f"no {self.by}")
-
-    def _fits(self, shot: Shot, word: str) -> bool:
-        held = self._hay.get(shot.id)
-        if held is None or held[0] is not shot:
-            held = self._hay[shot.id] = (shot, self._words_of(shot).lower())
-        field, colon, want = word.partition(":")
-        if colon and field in _BY_KEY and want:
-            return want in self.text(shot, field).lower()
-        if word in held[1]:
-            return True
-        return shot.id in self._by_shot and word in self._found_words(shot)
 
     def _found_words(self, shot: Shot) -> str:
         found = " ".join(f.severity for f in self.of(shot))
