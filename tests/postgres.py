@@ -86,6 +86,14 @@ class Postgres:
         while Path(f"/proc/{pid}").exists() and time.monotonic() < until:
             time.sleep(0.02)
 
+    def freeze(self, on: bool) -> None:
+        """Let every process of it stand still, or go on: it is there, and answers nobody."""
+        pid = int((self.folder / "data" / "postmaster.pid").read_text().split()[0])
+        children = Path(f"/proc/{pid}/task/{pid}/children").read_text().split()
+        for one in (pid, *map(int, children)):
+            with suppress(ProcessLookupError):
+                os.kill(one, signal.SIGSTOP if on else signal.SIGCONT)
+
     def close(self) -> None:
         self.stop()
         shutil.rmtree(self.folder, ignore_errors=True)

@@ -437,6 +437,26 @@ def test_a_server_that_is_killed_and_started_again_loses_nothing(
         )
 
 
+def test_a_server_that_stands_still_holds_nobody_up_for_long(
+    seat: Callable[..., Production], server: Postgres
+) -> None:
+    one = seat("ben")
+    time.sleep(0.5)
+    server.freeze(True)
+    try:
+        begun = time.monotonic()
+        made = one.change("while", replace(first(one), note="kept"))
+        assert made is not None and made.waiting and time.monotonic() - begun < 6
+        begun = time.monotonic()
+        one.change("while", replace(first(one), take="2"))
+        assert time.monotonic() - begun < 0.05
+    finally:
+        server.freeze(False)
+    until(lambda: not one.waiting, 20)
+    assert (first(one).note, first(one).take) == ("kept", "2")
+    assert [e.what for e in one.journal(2)] == ["while", "while"]
+
+
 def test_a_program_that_is_killed_while_it_waits_has_its_changes_sent_by_the_next(
     seat: Callable[..., Production], wire: Wire, server: Postgres, database: str
 ) -> None:

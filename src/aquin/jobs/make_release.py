@@ -84,6 +84,12 @@ def make_release(
         raise AquinError(
             "this production is open for reading only", production.place, "Save a copy, and release that"
         )
+    if not production.leads:
+        raise AquinError(
+            f"'{production.who}' may not release this production",
+            production.place,
+            "Whoever leads it can, or a copy of it: aquin copy",
+        )
     _check_place(out, force)
     if zip_to is not None and zip_to.exists() and not force:
         raise AquinError(

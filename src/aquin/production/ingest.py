@@ -116,7 +116,8 @@ def ingest(
     known = {file_of(production, s): s for s in production.all(Shot)}
     unfit = {f: why for f in files if (why := _unfit(f))}
     fresh = [f for f in files if f not in unfit and (f not in known or _differs(f, known[f]))]
-    looked = _look(production, fresh, jobs, tell)
+    with production.at_work("logging media"):
+        looked = _look(production, fresh, jobs, tell)
     roots = _roots(production, paths, [one.path for one in looked])
     added, changed = [], []
     for one in looked:

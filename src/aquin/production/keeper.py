@@ -53,6 +53,8 @@ class Keeper(Protocol):
     @property
     def up(self) -> bool: ...
     @property
+    def leads(self) -> bool: ...
+    @property
     def place(self) -> str | Path: ...
     @property
     def who(self) -> str: ...
@@ -87,7 +89,7 @@ class FileKeeper:
     """A production file on this machine, which only SQLite opens."""
 
     order = "rowid"
-    shared, measures, up = False, True, True
+    shared, measures, up, leads = False, True, True, True
     kept: Kept | None = None
 
     def __init__(self, path: Path, where: Path, read_only: bool, keep: Any = None) -> None:

@@ -6,6 +6,7 @@ import hashlib
 import json
 from collections import Counter
 from collections.abc import Mapping, Sequence
+from contextlib import nullcontext
 from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -134,10 +135,11 @@ def measure_shots(
     cards = [s for s in asked if s.kind == "grey card"]
     first = [s for s in asked if s.kind != "grey card"]
     share = len(first) / max(len(asked), 1)
-    out = _measure(production, config, first, {}, jobs, part(tell, 0, share), only_known)
-    if cards:
-        held = _held(production, out)
-        out |= _measure(production, config, cards, held, jobs, part(tell, share, 1), only_known)
+    with nullcontext() if only_known else production.at_work("measuring"):
+        out = _measure(production, config, first, {}, jobs, part(tell, 0, share), only_known)
+        if cards:
+            held = _held(production, out)
+            out |= _measure(production, config, cards, held, jobs, part(tell, share, 1), only_known)
     return out
 
 

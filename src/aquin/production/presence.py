@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 import threading
 from collections.abc import Iterator
-from contextlib import AbstractContextManager, contextmanager, nullcontext
+from contextlib import AbstractContextManager, contextmanager, nullcontext, suppress
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
@@ -29,6 +29,9 @@ SILENT = 90.0
 
 SHOT = "shot "
 """Begins the key of a shot that a seat has asked the others to leave alone."""
+
+WORK = "work "
+"""Begins the key of a long job that several may do at once."""
 
 SETTLE = "settle"
 """What two programs must not do at once."""
@@ -150,6 +153,20 @@ class Present:
             yield
         finally:
             self.release(key)
+
+    @contextmanager
+    def at_work(self, what: str) -> Iterator[None]:
+        """Tell the others what this program is at, for a long job that several may do at once."""
+        key = f"{WORK}{self.seat_id}"
+        told = False
+        with suppress(AquinError):  # a line that is cut keeps nobody from working
+            told = not self.read_only and self.claim(key, what) is None
+        try:
+            yield
+        finally:
+            if told:
+                with suppress(AquinError):
+                    self.release(key)
 
     @contextmanager
     def _aside(self) -> Iterator[sql.Connection]:

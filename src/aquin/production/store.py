@@ -135,6 +135,11 @@ class Production(Reading, Recomputable, Present, Unsent):
         return self._keeper.shared
 
     @property
+    def leads(self) -> bool:
+        """Whether this person may decide everything: always in a file."""
+        return self._keeper.leads
+
+    @property
     def who(self) -> str:
         """Whose name this program's changes bear."""
         return self._keeper.who

@@ -14,7 +14,7 @@ from aquin.production.address import Address, NeedsPassword, address_of
 from aquin.production.moved import LineCut
 from aquin.production.rows import Spoilt
 
-CONNECT, ANSWER = 5, 3000
+CONNECT, ANSWER = 5, 2500
 """Seconds that one waits for a connection, and milliseconds for the network to take what is sent."""
 GONE = "-c tcp_keepalives_idle=5 -c tcp_keepalives_interval=2 -c tcp_keepalives_count=3 -c tcp_user_timeout=10000"
 """How long the server holds what a seat holds whose line is cut."""
@@ -64,14 +64,16 @@ def connect(address: Address, secret: Secret, autocommit: bool = False) -> Any:
     )
 
 
-def engine_for(address: Address, secret: Secret, met: Callable[[int], None] = lambda pid: None) -> sql.Engine:
-    """A pool of connections; whoever writes a decision does it alone, presence has a lock of its own. `met` hears each
-    connection's number on the server.
+def engine_for(
+    address: Address, secret: Secret, met: Callable[[Any], None] = lambda made: None
+) -> sql.Engine:
+    """A pool of connections; whoever writes a decision does it alone, presence has a lock of its own. `met` hears of
+    each connection.
     """
 
     def made() -> Any:
         found = connect(address, secret)
-        met(found.info.backend_pid)
+        met(found)
         return found
 
     engine = sql.create_engine(

@@ -37,7 +37,7 @@ class ServerKeeper:
         self.folder = folder_of(address)
         self.path = self.folder / f"{address.stem}.aquin"
         self.line = Line(address, secret)
-        self._engine = engine_for(address, secret, self.line.own.add)
+        self._engine = engine_for(address, secret, self.line.meet)
         self.kept: Kept | None = Kept(self.folder / "measured.db")
         self._fetched = 0
         self._fetching = threading.Lock()
@@ -45,6 +45,10 @@ class ServerKeeper:
             row = connection.exec_driver_sql("SELECT session_user, clock_timestamp()").one()
             self._who, self._ahead = str(row[0]), (row[1] - datetime.now(UTC)).total_seconds()
             self.role: schema.Role | None = schema.role_of(connection, address)
+
+    @property
+    def leads(self) -> bool:
+        return self.role == "leads"
 
     @property
     def up(self) -> bool:
