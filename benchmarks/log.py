@@ -1,6 +1,7 @@
-"""The shot log at 5,000 shots: opening, filtering, editing, in the core and in the window, and the memory it takes.
+"""The shot log at 5,000 shots: opening, filtering, editing, in the core and in the window, and the memory it takes;
+with a camera report of 2,000 rows, an edit of 500 pieces, another program's changes and a long journal.
 
-Run: .venv/bin/python benchmarks/log.py [COUNT]
+Run: .venv/bin/python benchmarks/log.py [COUNT [ENTRIES]]
 """
 
 import os
@@ -34,14 +35,84 @@ def memory() -> float:
     return pages * resource.getpagesize() / 1e6
 
 
-def main(count: int) -> None:
-    os.environ["AQUIN_STATE"] = tempfile.mkdtemp()
-    sys.path.insert(0, str(Path(__file__).parents[1] / "tests" / "desk"))
-    from test_shots import fill
+def with_entries(path: Path, entries: int) -> None:
+    """Make the journal as long as after a long production."""
+    import sqlite3
 
+    held = sqlite3.connect(path)
+    (last,) = held.execute("SELECT max(number) FROM journal").fetchone()
+    shot = held.execute("SELECT id FROM shot LIMIT 1").fetchone()[0]
+    rows = []
+    for k in range(entries):
+        before, after = f"{k - 1}" if k else "", f"{k}"
+        changes = f'[["shot","{shot}",{{"note":"{before}"}},{{"note":"{after}"}}]]'
+        who = "Mara" if k % 3 else "Oskar"
+        rows.append((last + 1 + k, f"e{k}", "2026-11-02T10:00:00.000+00:00", who, f"note {k}", changes))
+    held.executemany(
+        "INSERT INTO journal (number, id, at, who, what, why, step, changes, seat, based_on) "
+        "VALUES (?, ?, ?, ?, ?, '', 'do', ?, 'bench', 0)",
+        rows,
+    )
+    held.execute("UPDATE shot SET note = ? WHERE id = ?", (f"{entries - 1}", shot))
+    held.commit()
+    held.close()
+
+
+def heavy(path: Path) -> None:
+    """A report, an edit, and another program."""
+    from fractions import Fraction
+
+    from aquin.colour.config import ColourConfig
+    from aquin.production import Production, Shot
+    from aquin.production.conform import Cut, CutList, conform
+    from aquin.production.report import apply_report, propose_mapping, read_sheet
+
+    production, other = Production.open(path), Production.open(path)
+    shots = production.all(Shot)
+    step = max(len(shots) // 2000, 1)
+    sheet = path.with_name("report.csv")
+    lines = [
+        f"{s.name},{s.reel},{s.start},slate {k % 90},{k % 9}" for k, s in enumerate(shots[::step][:2000])
+    ]
+    sheet.write_text("Clip,Reel,Start TC,Slate,Take\n" + "\n".join(lines) + "\n")
+    config, held = ColourConfig.load(), read_sheet(sheet)
+    timed(
+        f"camera report of {len(lines)} rows",
+        lambda: apply_report(production, held, propose_mapping(held, {}), config),
+        1,
+    )
+    cuts = []
+    for k in range(500):
+        shot = shots[(k * 37) % len(shots)]
+        hour, minute = shot.start[:2], shot.start[3:5]
+        start, end = f"{hour}:{minute}:00:04", f"{hour}:{minute}:00:20"
+        cuts.append(Cut(shot.reel, shot.name if k % 3 else "", start, end, "", 16))
+    edit = CutList("cut", "cut.edl", Fraction(24), tuple(cuts))
+    timed("edit of 500 pieces conformed", lambda: conform(production, edit), 3)
+    other.refresh()
+
+    def arrives() -> None:
+        production.change("x", replace(shots[9], note=str(time.perf_counter())))
+        begin = time.perf_counter()
+        assert other.refresh()
+        arrived.append(1000 * (time.perf_counter() - begin))
+
+    arrived: list[float] = []
+    for _ in range(5):
+        arrives()
+    print(f"{'another program has the change':56} {median(arrived):8.1f} ms   (worst {max(arrived):.1f})")
+    timed("undo", production.undo, 3)
+    production.close()
+    other.close()
+
+
+def main(count: int, entries: int = 0) -> None:
+    os.environ["AQUIN_STATE"] = tempfile.mkdtemp()
+    sys.path.insert(0, str(Path(__file__).parents[1] / "tests"))
     from aquin.colour.config import ColourConfig
     from aquin.desk.shots.log import ShotLog
     from aquin.production import Production, Shot
+    from desk.test_shots import fill
 
     path = Path(tempfile.mkdtemp()) / "many.aquin"
     begin = time.perf_counter()
@@ -50,6 +121,8 @@ def main(count: int) -> None:
         f"{count} shots logged as one step in {time.perf_counter() - begin:.2f} s; "
         f"the file takes {path.stat().st_size / 1e6:.1f} MB"
     )
+    if entries:
+        with_entries(path, entries)
     before = memory()
     production = Production.open(path)
     print(f"memory: {memory() - before:.1f} MB for the records")
@@ -76,6 +149,7 @@ def main(count: int) -> None:
     )
     timed("undo that", production.undo, 1)
     production.close()
+    heavy(path)
     window_part(path)
 
 
@@ -115,8 +189,14 @@ def window_part(path: Path) -> None:
 
     settle_down(window)
     timed("window: edit one cell, show it everywhere", edited)
+
+    def undone() -> None:
+        window.history.undo()
+        app.processEvents()
+
+    timed("window: Ctrl+Z, shown everywhere", undone, 3)
     put_away(window)
 
 
 if __name__ == "__main__":
-    main(int(sys.argv[1]) if len(sys.argv) > 1 else 5000)
+    main(*(int(word) for word in sys.argv[1:3] or ["5000"]))

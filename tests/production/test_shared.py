@@ -204,6 +204,16 @@ def test_one_production_needs_no_name_and_several_do(
         Production.open(server.url("nowhere", "lead", "pier"))
 
 
+def test_another_version_of_the_tables_is_refused_with_what_to_do(
+    film: Production, server: Postgres, database: str
+) -> None:
+    done = share(film, address_of(server.url(database, "lead", "ferry")))
+    for version, wanted in (("0099", "Use the same version as the others"), ("0004", "take it into a file")):
+        server.run(f"UPDATE aquin_ferry.alembic_version SET version_num = '{version}'", database=database)
+        with pytest.raises(AquinError, match=wanted):
+            Production.open(done.address)
+
+
 def test_looks_and_configurations_go_with_it(
     film: Production, server: Postgres, database: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:

@@ -27,7 +27,6 @@ def open_shared(kind: Callable[..., Any], address: Address, read_only: bool) -> 
         keeper = ServerKeeper(address, lambda: secrets.secret_of(address))
     except Exception as error:
         raise _unopened(error, address) from error
-    notes: list[str] = []
     try:
         version = _version(keeper)
         if version != SCHEMA:
@@ -36,9 +35,9 @@ def open_shared(kind: Callable[..., Any], address: Address, read_only: bool) -> 
                 str(address),
                 "Use the same version as the others"
                 if version > SCHEMA
-                else "Whoever leads it: aquin share --renew",
+                else "With that version take it into a file (aquin share ADDRESS FILE), and share that with this one",
             )
-        made = kind(keeper, read_only, tuple(notes))
+        made = kind(keeper, read_only)
     except (Spoilt, sql.exc.SQLAlchemyError) as error:
         keeper.close()
         raise explain(error, address, CANNOT) from error
