@@ -41,8 +41,12 @@ class Columns(QStyledItemDelegate):
         p.drawText(QRectF(box.left() + 28, box.top(), box.width() - 28, box.height()), middle, name)
         step = 72 if len(numbers) < 3 else 48
         for k, text in enumerate(reversed(numbers)):
+            wide = max(
+                step - 8, p.fontMetrics().horizontalAdvance(text) + 2
+            )  # words may be longer than numbers
+            right = box.right() - step * k - 12
             p.drawText(
-                QRectF(box.right() - step * (k + 1) - 4, box.top(), step - 8, box.height()),
+                QRectF(right - wide, box.top(), wide, box.height()),
                 middle | Qt.AlignmentFlag.AlignRight,
                 text,
             )
