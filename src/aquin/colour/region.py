@@ -8,6 +8,7 @@ ACEScct.
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -58,7 +59,12 @@ class Ellipse:
             raise ValueError("the ellipse lies outside of the picture")
 
     def mask(self, height: int, width: int, window: Window = WHOLE) -> Float32:
-        """(height, width) of a window of the picture: 1 inside, 0 outside, a smooth step between. Pixels are square."""
+        """(height, width) of a window of the picture: 1 inside, 0 outside, a smooth step between. Pixels are square.
+        It is kept for the next time, and not to be written to.
+        """
+        return _ellipse_mask(self, height, width, window)
+
+    def _mask(self, height: int, width: int, window: Window) -> Float32:
         left, top, right, bottom = window
         unit = (right - left) / width  # a pixel as a share of the whole width
         x = left + (np.arange(width, dtype=np.float32) + 0.5) * np.float32(unit) - np.float32(self.x)
@@ -178,8 +184,7 @@ class Region:
         kind = log.dtype.type
         part, much = log[box], mask[box].astype(kind)[..., None]
         if self.stops or self.mired:
-            move = np.log2(self._factors).astype(kind)
-            part = acescct.encode(acescct.decode(part) * np.exp2(much * move))
+            part = _moved(part, much * np.log2(self._factors).astype(kind))
         if self.saturation != 1:
             luma = (part @ np.asarray(LUMA, kind))[..., None]
             part = luma + (1 + much * kind(self.saturation - 1)) * (part - luma)
@@ -222,6 +227,24 @@ class Region:
         stops, mired, saturation = (float(values[k]) for k in ("stops", "mired", "saturation"))
         outside, on = bool(values.get("outside")), bool(values.get("on", True))
         return cls(name, ellipse, key, stops, mired, saturation, outside, on)
+
+
+@lru_cache(maxsize=16)
+def _ellipse_mask(ellipse: Ellipse, height: int, width: int, window: Window) -> Float32:
+    mask = ellipse._mask(height, width, window)
+    mask.flags.writeable = False
+    return mask
+
+
+def _moved(log: Floats, stops: Floats) -> Floats:
+    """ACEScct with gains in scene-linear, in stops: a sum where the curve is logarithmic, before and after; else by the
+    curve.
+    """
+    out = log + stops * log.dtype.type(acescct.STOP)
+    low = np.minimum(log, out) < acescct.BREAK_LOG
+    if low.any():
+        out[low] = acescct.encode(acescct.decode(log[low]) * np.exp2(stops[low]))
+    return np.asarray(out)
 
 
 def _step(x: Floats) -> Float32:
