@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any
 
-from PySide6.QtCore import QSize, Qt, Signal
-from PySide6.QtWidgets import QComboBox, QFrame, QPushButton, QScrollArea, QSplitter, QStackedWidget, QWidget
+from PySide6.QtCore import QSize
+from PySide6.QtWidgets import QComboBox, QStackedWidget, QWidget
 
 from aquin.desk.commands import words
 from aquin.desk.continuity.column import CutColumn
@@ -20,8 +20,9 @@ from aquin.desk.continuity.strip import CutStrip
 from aquin.desk.kit.boxes import column_of, line_of
 from aquin.desk.kit.empty import Empty
 from aquin.desk.kit.jobs import Jobs, Latest
+from aquin.desk.kit.paged import PageBar, columns_of, scrolled
 from aquin.desk.kit.thumbs import Thumbs
-from aquin.desk.session import OfSession
+from aquin.desk.session_view import SessionView
 from aquin.errors import AquinError
 
 if TYPE_CHECKING:
@@ -34,16 +35,11 @@ PAGES = ("cut", "sheet", "light", "changes")
 TITLES = {"cut": "cut by cut", "sheet": "the whole cut", "light": "light of the day", "changes": "new cut"}
 
 
-class ContinuityView(QWidget, OfSession):
-    """`stated`: something worth showing changed. `looked_at` carries a shot for the Bench."""
-
-    told = Signal(str)
-    stated = Signal()
-    looked_at = Signal(object)
+class ContinuityView(SessionView):
+    """The edit, cut by cut and as a whole."""
 
     def __init__(self, session: Session, jobs: Jobs) -> None:
-        super().__init__()
-        self.session, self.jobs = session, jobs
+        super().__init__(session, jobs)
         self.desk = CutDesk()
         self.papers = CutPapers(self.desk, jobs, self)
         self.papers.told.connect(self.told)
@@ -71,18 +67,8 @@ class ContinuityView(QWidget, OfSession):
         self.pair = CutPair(self.session, self.jobs)
         self.pair.told.connect(self.told)
         self.strip, self.panel, self.overview = CutStrip(), CutPanel(), Overview()
-        right = QScrollArea()
-        right.setWidget(self.panel)
-        right.setWidgetResizable(True)
-        right.setFrameShape(QFrame.Shape.NoFrame)
-        right.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        right.setMinimumWidth(300)
-        self.columns = QSplitter(Qt.Orientation.Horizontal)
-        for k, widget in enumerate((self._left(), self._middle(), right)):
-            self.columns.addWidget(widget)
-            self.columns.setStretchFactor(k, 1 if k == 1 else 0)
-        self.columns.setSizes([196, 680, 312])
-        self.columns.setChildrenCollapsible(False)
+        right = scrolled(self.panel, 300)
+        self.columns = columns_of((self._left(), self._middle(), right), [196, 680, 312], 1)
         self.stack = QStackedWidget()
         self.stack.addWidget(self.columns)
         self.stack.addWidget(self.empty)
@@ -107,15 +93,7 @@ class ContinuityView(QWidget, OfSession):
     def _middle(self) -> QWidget:
         body = QWidget()
         column = column_of(0, body, spacing=0)
-        bar = line_of((8, 4, 8, 4))
-        self.page_buttons: dict[str, QPushButton] = {}
-        for page in PAGES:
-            button = self.page_buttons[page] = QPushButton(TITLES[page])
-            button.setCheckable(True)
-            button.setProperty("quiet", True)
-            button.clicked.connect(lambda _=False, p=page: self.show_page(p))
-            bar.addWidget(button)
-        bar.addStretch()
+        self.bar = bar = PageBar(TITLES, self.show_page)
         self.orders = QComboBox()
         self.orders.setAccessibleName("Order of the whole cut")
         self.orders.setToolTip("In cut order, by setup, or sorted by an axis")
@@ -271,8 +249,7 @@ class ContinuityView(QWidget, OfSession):
         self.overview.page.show_groups(groups, smalls)
 
     def show_page(self, page: str) -> None:
-        for name, button in self.page_buttons.items():
-            button.setChecked(name == page)
+        self.bar.mark(page)
         self.pages.setCurrentIndex(PAGES.index(page))
         self.orders.setVisible(page == "sheet")
         if page == "light":
@@ -282,7 +259,7 @@ class ContinuityView(QWidget, OfSession):
 
     @property
     def page(self) -> str:
-        return next(name for name, button in self.page_buttons.items() if button.isChecked())
+        return self.bar.page
 
     def _order(self, order: str) -> None:
         self.desk.order = order

@@ -5,9 +5,8 @@ from __future__ import annotations
 from functools import partial
 from typing import TYPE_CHECKING, Any
 
-from PySide6.QtCore import Signal
 from PySide6.QtGui import QImage
-from PySide6.QtWidgets import QComboBox, QLineEdit, QPlainTextEdit, QPushButton, QSplitter, QWidget
+from PySide6.QtWidgets import QComboBox, QLineEdit, QPlainTextEdit, QPushButton, QWidget
 
 from aquin.desk.commands import tip, words
 from aquin.desk.journal.state import JournalDesk, key_of
@@ -16,9 +15,10 @@ from aquin.desk.kit.ask import EXPORTS, ask_save
 from aquin.desk.kit.boxes import column_of, line_of
 from aquin.desk.kit.jobs import Jobs, Latest
 from aquin.desk.kit.labels import Words
+from aquin.desk.kit.paged import columns_of
 from aquin.desk.kit.plain_table import PlainTable
 from aquin.desk.kit.sheet import Cell, Sheet
-from aquin.desk.session import OfSession
+from aquin.desk.session_view import SessionView
 from aquin.errors import AquinError
 from aquin.production import Camera, Shot
 from aquin.production.diary import Line, names_of, told
@@ -29,16 +29,11 @@ if TYPE_CHECKING:
 PAPERS = "Comma-separated (*.csv);;HTML (*.html);;PDF (*.pdf)"
 
 
-class JournalView(QWidget, OfSession):
-    """`stated`: something worth showing changed. `looked_at` carries a shot for the Bench."""
-
-    told = Signal(str)
-    stated = Signal()
-    looked_at = Signal(object)
+class JournalView(SessionView):
+    """Every decision, sought through; undo from there."""
 
     def __init__(self, session: Session, jobs: Jobs) -> None:
-        super().__init__()
-        self.session, self.jobs = session, jobs
+        super().__init__(session, jobs)
         self.desk = JournalDesk()
         self._reading, self._drawing = Latest(self), Latest(self)
         self._reading.ready.connect(self._read)
@@ -51,12 +46,7 @@ class JournalView(QWidget, OfSession):
         session.changed.connect(self.refresh)
 
     def _build(self) -> None:
-        self.columns = QSplitter()
-        self.columns.addWidget(self._left())
-        self.columns.addWidget(self._right())
-        self.columns.setStretchFactor(0, 1)
-        self.columns.setSizes([770, 418])
-        self.columns.setChildrenCollapsible(False)
+        self.columns = columns_of((self._left(), self._right()), [770, 418], 0)
         line_of(0, self).addWidget(self.columns)
 
     def _left(self) -> QWidget:

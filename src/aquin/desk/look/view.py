@@ -7,8 +7,8 @@ from functools import partial
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
-from PySide6.QtCore import Qt, QTimer, Signal
-from PySide6.QtWidgets import QFrame, QPushButton, QScrollArea, QSplitter, QStackedWidget, QWidget
+from PySide6.QtCore import QTimer, Signal
+from PySide6.QtWidgets import QPushButton, QStackedWidget, QWidget
 
 from aquin.desk.commands import tip, words
 from aquin.desk.kit import theme
@@ -17,13 +17,14 @@ from aquin.desk.kit.choices import Choices
 from aquin.desk.kit.empty import Empty
 from aquin.desk.kit.jobs import Jobs, Latest
 from aquin.desk.kit.labels import Words
+from aquin.desk.kit.paged import PageBar, columns_of, scrolled
 from aquin.desk.kit.section import Section
 from aquin.desk.kit.sheet import Cell, Sheet, image_of
 from aquin.desk.look.apart import ApartSheet
 from aquin.desk.look.dialogs import LookDialogs
 from aquin.desk.look.parts import Parts
 from aquin.desk.look.state import MOST_SHOTS, LookDesk
-from aquin.desk.session import OfSession
+from aquin.desk.session_view import SessionView
 from aquin.errors import AquinError
 
 if TYPE_CHECKING:
@@ -36,15 +37,14 @@ TITLES = {"picture": "with and without", "compare": "looks over shots", "apart":
 LATER_MS = 60
 
 
-class LookView(QWidget, OfSession):
-    """`stated`: something worth showing changed."""
+class LookView(SessionView):
+    """Looks over shots, and a reference taken apart."""
 
     told = Signal(str)
     stated = Signal()
 
     def __init__(self, session: Session, jobs: Jobs) -> None:
-        super().__init__()
-        self.session, self.jobs = session, jobs
+        super().__init__(session, jobs)
         self.desk = LookDesk()
         self.baked: BakedView | None = None
         self.dialogs = LookDialogs(self, self)
@@ -74,18 +74,8 @@ class LookView(QWidget, OfSession):
         lines = column_of((2, 2, 2, 4), holder)
         lines.addWidget(section)
         lines.addStretch()
-        right = QScrollArea()
-        right.setWidget(holder)
-        right.setWidgetResizable(True)
-        right.setFrameShape(QFrame.Shape.NoFrame)
-        right.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        right.setMinimumWidth(300)
-        self.columns = QSplitter(Qt.Orientation.Horizontal)
-        for k, widget in enumerate((left, self._middle(), right)):
-            self.columns.addWidget(widget)
-            self.columns.setStretchFactor(k, 1 if k == 1 else 0)
-        self.columns.setSizes([186, 690, 312])
-        self.columns.setChildrenCollapsible(False)
+        right = scrolled(holder, 300)
+        self.columns = columns_of((left, self._middle(), right), [186, 690, 312], 1)
         self.stack = QStackedWidget()
         self.stack.addWidget(self.columns)
         self.stack.addWidget(self.empty)
@@ -139,15 +129,7 @@ class LookView(QWidget, OfSession):
     def _middle(self) -> QWidget:
         body = QWidget()
         column = column_of(0, body, spacing=0)
-        bar = line_of((8, 4, 8, 4))
-        self.page_buttons: dict[str, QPushButton] = {}
-        for page in PAGES:
-            button = self.page_buttons[page] = QPushButton(TITLES[page])
-            button.setCheckable(True)
-            button.setProperty("quiet", True)
-            button.clicked.connect(lambda _=False, p=page: self.show_page(p))
-            bar.addWidget(button)
-        bar.addStretch()
+        self.bar = bar = PageBar(TITLES, self.show_page)
         self.shot_label = Words("", role="dim")
         self.with_button = QPushButton("look shown")
         self.with_button.setCheckable(True)
@@ -213,21 +195,20 @@ class LookView(QWidget, OfSession):
             button.setEnabled(current is not None and writable)
         for button in (self.new_button, self.import_button, self.still_button):
             button.setEnabled(writable)
-        self.page_buttons["apart"].setEnabled(desk.dissected is not None)
+        self.bar.buttons["apart"].setEnabled(desk.dissected is not None)
         self.apart.show_found(desk.dissected)
         self._ask_material()
         self.draw()
         self.stated.emit()
 
     def show_page(self, page: str) -> None:
-        for name, button in self.page_buttons.items():
-            button.setChecked(name == page)
+        self.bar.mark(page)
         self.pages.setCurrentIndex(1 if page == "apart" else 0)
         self.draw()
 
     @property
     def page(self) -> str:
-        return next(name for name, button in self.page_buttons.items() if button.isChecked())
+        return self.bar.page
 
     def showEvent(self, event: Any) -> None:
         super().showEvent(event)

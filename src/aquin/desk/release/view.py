@@ -6,8 +6,7 @@ from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QPushButton, QSplitter, QStackedWidget, QWidget
+from PySide6.QtWidgets import QPushButton, QStackedWidget, QWidget
 
 from aquin.desk.commands import tip, words
 from aquin.desk.kit import theme
@@ -15,10 +14,11 @@ from aquin.desk.kit.boxes import column_of, line_of
 from aquin.desk.kit.choices import Choices
 from aquin.desk.kit.jobs import Jobs, Latest
 from aquin.desk.kit.labels import Words
+from aquin.desk.kit.paged import PageBar, columns_of
 from aquin.desk.release.doings import Doings
 from aquin.desk.release.pages import ChangesPage, ContentsPage, PicturePage, VerifyPage
 from aquin.desk.release.state import ReleaseDesk, rows_of
-from aquin.desk.session import OfSession
+from aquin.desk.session_view import SessionView
 
 if TYPE_CHECKING:
     from aquin.desk.session import Session
@@ -33,16 +33,11 @@ TITLES = {
 HERE = "here"
 
 
-class ReleaseView(QWidget, OfSession):
-    """`stated`: something worth showing changed. `looked_at` carries a shot for the Bench."""
-
-    told = Signal(str)
-    stated = Signal()
-    looked_at = Signal(object)
+class ReleaseView(SessionView):
+    """What goes out, whether it came whole, what others made of it, what changed."""
 
     def __init__(self, session: Session, jobs: Jobs) -> None:
-        super().__init__()
-        self.session, self.jobs = session, jobs
+        super().__init__(session, jobs)
         self.desk = ReleaseDesk()
         self.doings = Doings(self)
         self._working = Latest(self)
@@ -56,12 +51,7 @@ class ReleaseView(QWidget, OfSession):
         self.show_page("contents")
 
     def _build(self) -> None:
-        self.columns = QSplitter()
-        for k, widget in enumerate((self._left(), self._middle())):
-            self.columns.addWidget(widget)
-            self.columns.setStretchFactor(k, k)
-        self.columns.setSizes([236, 952])
-        self.columns.setChildrenCollapsible(False)
+        self.columns = columns_of((self._left(), self._middle()), [236, 952], 1)
         line_of(0, self).addWidget(self.columns)
 
     def _left(self) -> QWidget:
@@ -93,15 +83,7 @@ class ReleaseView(QWidget, OfSession):
     def _middle(self) -> QWidget:
         body = QWidget()
         column = column_of(0, body, spacing=0)
-        bar = line_of((8, 4, 8, 4))
-        self.page_buttons: dict[str, QPushButton] = {}
-        for page in PAGES:
-            button = self.page_buttons[page] = QPushButton(TITLES[page])
-            button.setCheckable(True)
-            button.setProperty("quiet", True)
-            button.clicked.connect(lambda _=False, p=page: self.show_page(p))
-            bar.addWidget(button)
-        bar.addStretch()
+        self.bar = bar = PageBar(TITLES, self.show_page)
         self.label = Words("", role="dim").gives_way()
         bar.addWidget(self.label, 1)
         self.contents, self.check = ContentsPage(self.desk), VerifyPage(self.desk)
@@ -180,8 +162,7 @@ class ReleaseView(QWidget, OfSession):
         self.label.setToolTip("" if desk.open is None else str(desk.open))
 
     def show_page(self, page: str) -> None:
-        for name, button in self.page_buttons.items():
-            button.setChecked(name == page)
+        self.bar.mark(page)
         self.pages.setCurrentIndex(PAGES.index(page))
         self.show_state()
 

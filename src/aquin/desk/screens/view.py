@@ -6,8 +6,7 @@ from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QFrame, QPushButton, QScrollArea, QSplitter, QStackedWidget, QWidget
+from PySide6.QtWidgets import QPushButton, QStackedWidget, QWidget
 
 from aquin.desk.commands import tip, words
 from aquin.desk.kit import theme
@@ -16,12 +15,13 @@ from aquin.desk.kit.boxes import column_of, line_of
 from aquin.desk.kit.choices import Choices
 from aquin.desk.kit.jobs import Jobs, Latest
 from aquin.desk.kit.labels import Words
+from aquin.desk.kit.paged import PageBar, columns_of, scrolled
 from aquin.desk.kit.sheet import Cell, Sheet
 from aquin.desk.screens.fields import ThisScreenPage
 from aquin.desk.screens.made import made_for
 from aquin.desk.screens.panel import ScreenPanel
 from aquin.desk.screens.state import ScreensDesk
-from aquin.desk.session import OfSession
+from aquin.desk.session_view import SessionView
 
 if TYPE_CHECKING:
     from aquin.desk.session import Session
@@ -39,16 +39,11 @@ PROFILES = "Monitor profiles (*.icc *.icm)"
 MOVIES = "Movies (*.mov *.mp4 *.mxf *.mkv)"
 
 
-class ScreensView(QWidget, OfSession):
-    """`stated`: something worth showing changed. `looked_at` carries a shot for the Bench."""
-
-    told = Signal(str)
-    stated = Signal()
-    looked_at = Signal(object)
+class ScreensView(SessionView):
+    """This screen, other screens, wrong tags, deliverables, worst shots."""
 
     def __init__(self, session: Session, jobs: Jobs) -> None:
-        super().__init__()
-        self.session, self.jobs = session, jobs
+        super().__init__(session, jobs)
         self.desk = ScreensDesk()
         self._working = Latest(self)
         self._working.ready.connect(self._measured)
@@ -68,18 +63,8 @@ class ScreensView(QWidget, OfSession):
     def _build(self) -> None:
         self.panel = ScreenPanel()
         self.panel.changed.connect(self._number)
-        right = QScrollArea()
-        right.setWidget(self.panel)
-        right.setWidgetResizable(True)
-        right.setFrameShape(QFrame.Shape.NoFrame)
-        right.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        right.setMinimumWidth(280)
-        self.columns = QSplitter(Qt.Orientation.Horizontal)
-        for k, widget in enumerate((self._left(), self._middle(), right)):
-            self.columns.addWidget(widget)
-            self.columns.setStretchFactor(k, 1 if k == 1 else 0)
-        self.columns.setSizes([196, 690, 302])
-        self.columns.setChildrenCollapsible(False)
+        right = scrolled(self.panel, 280)
+        self.columns = columns_of((self._left(), self._middle(), right), [196, 690, 302], 1)
         line_of(0, self).addWidget(self.columns)
 
     def _left(self) -> QWidget:
@@ -108,15 +93,7 @@ class ScreensView(QWidget, OfSession):
     def _middle(self) -> QWidget:
         body = QWidget()
         column = column_of(0, body, spacing=0)
-        bar = line_of((8, 4, 8, 4))
-        self.page_buttons: dict[str, QPushButton] = {}
-        for page in PAGES:
-            button = self.page_buttons[page] = QPushButton(TITLES[page])
-            button.setCheckable(True)
-            button.setProperty("quiet", True)
-            button.clicked.connect(lambda _=False, p=page: self.show_page(p))
-            bar.addWidget(button)
-        bar.addStretch()
+        self.bar = bar = PageBar(TITLES, self.show_page)
         self.label = Words("", role="dim")
         self.large_button = QPushButton("large")
         self.large_button.setCheckable(True)
@@ -180,15 +157,14 @@ class ScreensView(QWidget, OfSession):
         self.stated.emit()
 
     def show_page(self, page: str) -> None:
-        for name, button in self.page_buttons.items():
-            button.setChecked(name == page)
+        self.bar.mark(page)
         self.pages.setCurrentIndex({"this": 0, "worst": 2}.get(page, 1))
         self._ask()
         self._show()
 
     @property
     def page(self) -> str:
-        return next(name for name, button in self.page_buttons.items() if button.isChecked())
+        return self.bar.page
 
     def next_page(self) -> None:
         self.show_page(PAGES[(PAGES.index(self.page) + 1) % len(PAGES)])
