@@ -70,6 +70,7 @@ def seat(where: str, name: str, edits: int, seed: int, log: str, pace: float = 0
         time.sleep(0.2)
     said["refused when sent"] += len(production.refused)
     said["never sent"] += len(production.waiting)
+    tell("same", sorted(production.needless.values()))
     production.close()
     tell("done", name, dict(said), sorted(waits)[len(waits) // 2], max(waits))
 
@@ -220,6 +221,8 @@ def run(places: list[str], edits: int, kills: bool, pace: float = 0.0, final: st
             running[victim] = start(places[victim], f"seat {victim}", edits, 1000 + killed, log, pace)
     saved: dict[int, str] = {}
     kept: list[str] = []
+    same: set[str] = set()
+    """What others had done just so."""
     twice = 0
     said: Counter[str] = Counter()
     medians: list[float] = []
@@ -229,6 +232,8 @@ def run(places: list[str], edits: int, kills: bool, pace: float = 0.0, final: st
         if got[0] == "saved":
             twice += got[1] in saved
             saved[got[1]] = got[2]
+        elif got[0] == "same":
+            same |= set(got[1])
         elif got[0] == "kept":
             kept += [got[2]] if got[3] == "do" else []
         else:
@@ -247,7 +252,9 @@ def run(places: list[str], edits: int, kills: bool, pace: float = 0.0, final: st
     entries = {e.number: e.what for e in production.journal(10_000_000)}
     lost = [what for n, what in saved.items() if entries.get(n) != what]
     there = Counter(entries.values())
-    lost += [what for what in kept if what not in there and what not in refused]
+    lost += [what for what in kept if what not in there and what not in refused | same]
+    for what in lost:
+        print(f"lost: {what}", file=sys.stderr)
     firsts = Counter(e.what for e in production.journal(10_000_000) if e.step == "do")
     places = Counter((g.layer, g.shot_id) for g in production.all(Grade))
     wrong = replayed(production)

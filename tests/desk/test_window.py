@@ -30,7 +30,7 @@ def window() -> Iterator[Window]:
 
 def test_the_first_start_shows_the_start_page_and_makes_no_other_view(window: Window) -> None:
     assert window.shown == "start"
-    assert list(window.start.buttons) == ["file.folder", "file.open", "app.demo", "app.bench"]
+    assert list(window.start.buttons) == ["file.folder", "file.open", "file.address", "app.demo", "app.bench"]
     assert window.views.there == {}
     assert window.start.buttons["file.folder"].hasFocus() or not window.isActiveWindow()
 

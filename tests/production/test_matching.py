@@ -103,7 +103,7 @@ def test_settling_is_one_step_that_can_be_undone(filmed: Path, shoot_copy: Path)
     other = place if hero.camera_id != place[1] else at(production, "pier", "Heron")
     summary = settle(production, config, [other], Wish("gains", shots=False))
     assert summary.cells[0].model == "gains" and summary.entry is not None
-    assert production.can_undo == "settle 1 cells"
+    assert production.can_undo == "settle 1 cell"
     shot = next(s for s in production.all(Shot) if (s.setup_id, s.camera_id) == other and s.kind == "shot")
     assert held_grade(production, shot) is not None
     production.undo()

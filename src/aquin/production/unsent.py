@@ -97,7 +97,7 @@ class Unsent:
         self._sending = False
         self._since, self._newest = 0, 0
         """The server's newest entry when the line was cut, and the newest one here."""
-        self.needless: set[str] = set()
+        self.needless: dict[str, str] = {}
         """What made no difference any more when it was sent: others had done the same, or what it takes back was
         refused.
         """
@@ -236,7 +236,7 @@ class Unsent:
         if number is not None:
             self._numbers[item.number] = number
         else:
-            self.needless.add(item.id)
+            self.needless[item.id] = item.what
         self.outbox.done(item)
 
     def insist(self, item: Waiting) -> Entry | None:
