@@ -193,13 +193,14 @@ def _match(cut: Cut, shelf: Shelf, rate: Fraction) -> Match:
     known: Known = {}
     held = shelf.holding(cut, rate, known) if reel else []
     called = shelf.named(cut)
-    names, reels = {s.id for s in called}, {s.id for s in reel}
     if len(held) > 1:
+        names = {s.id for s in called}
         held = [(s, at) for s, at in held if s.id in names] or held
     if len(held) == 1:
         return held[0]
     if len(held) > 1:
         return f"{len(held)} shots of reel {cut.reel} hold this timecode: {', '.join(s.path for s, _ in held[:3])}"
+    reels = {s.id for s in reel} if called else set()
     named = [s for s in called if not reel or s.id in reels]
     placed = [(s, at) for s in named if (at := _position(cut, s, rate, shelf, known)) is not None]
     if len(placed) == 1:

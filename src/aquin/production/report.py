@@ -18,6 +18,7 @@ from typing import TYPE_CHECKING, Any
 from aquin.errors import AquinError
 from aquin.frames.timecode import frames_of
 from aquin.production.records import Camera, Record, Setup, Shot
+from aquin.production.rows import changed
 from aquin.reading import check_file
 
 if TYPE_CHECKING:
@@ -188,7 +189,7 @@ def apply_report(
         puts[shot.id] = replace(shot, **new, metadata=dict(shot.metadata) | said)
     unlisted = [s for s in shots if s.id not in puts]
     for shot, near in _beside(shots, puts):
-        puts[shot.id] = replace(shot, setup_id=near.setup_id, camera_id=near.camera_id)
+        puts[shot.id] = changed(shot, setup_id=near.setup_id, camera_id=near.camera_id)
     _encodings(rows, fits, config, cameras, puts, production)
     used = {getattr(puts.get(s.id, s), "setup_id", "") for s in shots}
     empty = [s for s in production.all(Setup) if s.id not in used and not s.confirmed]
@@ -231,7 +232,7 @@ def _fit(rows: Sequence[Mapping[str, str]], shots: Sequence[Shot]) -> tuple[dict
 
 
 def _folders(shot: Shot) -> list[str]:
-    return [p.lower() for p in Path(shot.path).parent.parts]
+    return shot.path.lower().split("/")[:-1]
 
 
 def _at(shot: Shot, row: Mapping[str, str]) -> bool:
@@ -328,9 +329,9 @@ def _beside(shots: Sequence[Shot], puts: Mapping[str, Record]) -> list[tuple[Sho
     were proposed from times, so a shot stays with those it was put together with.
     """
     out: list[tuple[Shot, Shot]] = []
-    cards: dict[tuple[str, ...], list[Shot]] = {}
+    cards: dict[str, list[Shot]] = {}
     for shot in shots:
-        cards.setdefault(Path(shot.path).parts[:1], []).append(shot)
+        cards.setdefault(shot.path.partition("/")[0], []).append(shot)
     for card in cards.values():
         reported: dict[str, list[int]] = {}
         for k, shot in enumerate(card):
@@ -381,7 +382,7 @@ def _encodings(
         held = puts.get(shot.camera_id) or production.find(Camera, shot.camera_id)
         usual = held.encoding if isinstance(held, Camera) else ""
         if name != usual and not shot.encoding:
-            puts[shot.id] = replace(shot, encoding=name)
+            puts[shot.id] = changed(shot, encoding=name)
 
 
 def _resolved(config: ColourConfig, word: str) -> str:

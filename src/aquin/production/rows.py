@@ -7,6 +7,7 @@ import math
 import types
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import fields
+from operator import itemgetter
 from typing import TYPE_CHECKING, Any, TypeVar, Union, get_args, get_origin, get_type_hints
 
 from aquin.errors import AquinError
@@ -23,6 +24,7 @@ Change = tuple[str, str, Row | None, Row | None]
 BY_TABLE = {record.table: record for record in RECORDS}
 NAMES = {r: [f.name for f in fields(r) if f.compare] for r in RECORDS}
 TUPLES = {r: [f.name for f in fields(r) if str(f.type).startswith("tuple")] for r in RECORDS}
+_FIELDS = {r: itemgetter(*names) for r, names in NAMES.items()}
 CHUNK = 400
 """Ids in one query."""
 
@@ -83,7 +85,7 @@ def check_row(kind: type[Record], values: Sequence[Any]) -> None:
 def row_of(record: Record) -> Row:
     """Every field of a record, as its columns hold it."""
     kind = type(record)
-    row = {name: getattr(record, name) for name in NAMES[kind]}
+    row = dict(zip(NAMES[kind], _FIELDS[kind](record.__dict__), strict=True))
     for name in TUPLES[kind]:
         row[name] = list(row[name])
     return row
@@ -96,6 +98,13 @@ def record_of(kind: type[R], row: Row, stamp: int = 0) -> R:
     row["stamp"] = stamp
     made = object.__new__(kind)  # the constructor of a frozen class would cost five times as much
     made.__dict__.update(row)
+    return made
+
+
+def changed(record: R, **new: Any) -> R:
+    """As `dataclasses.replace` with fields that are there, for many records: a tenth of its time."""
+    made = object.__new__(type(record))
+    made.__dict__.update(record.__dict__, **new)
     return made
 
 
