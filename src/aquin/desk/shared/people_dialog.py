@@ -94,7 +94,8 @@ class PeopleDialog(QDialog):
             let_in(self.production, [(who, role_in(role))])
             return people_of(self.production)
 
-        said = f"{who} is not let in any more." if role == NOBODY else f"{who} {role} now: {ROLES[role]}."  # type: ignore[index]
+        may = f"{role} now: {ROLES[role]}" if role in ROLES else "is not let in any more"  # type: ignore[index]
+        said = f"{who} {may}."
 
         def failed(text: str) -> None:
             self.read(text)
