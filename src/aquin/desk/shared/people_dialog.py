@@ -94,7 +94,7 @@ class PeopleDialog(QDialog):
             let_in(self.production, [(who, role_in(role))])
             return people_of(self.production)
 
-        may = f"{role} now: {ROLES[role]}" if role in ROLES else "is not let in any more"  # type: ignore[index]
+        may = f"{role} now: {ROLES[role]}" if role in ROLES else "is not let in any more"
         said = f"{who} {may}."
 
         def failed(text: str) -> None:
