@@ -109,7 +109,8 @@ def measured(path: Path) -> None:
     held = sorted(waits)
     print(
         f"measured in the window in {time.perf_counter() - begin:.0f} s, {steps} cuts looked at meanwhile; "
-        f"a heartbeat of 5 ms waited {1000 * held[int(0.999 * len(held))]:.0f} ms (99.9 %), at most {1000 * held[-1]:.0f} ms"
+        f"a heartbeat of 5 ms waited {1000 * held[int(0.999 * len(held))]:.0f} ms (99.9 %), "
+        f"at most {1000 * held[-1]:.0f} ms"
     )
     put_away(window)
 
