@@ -192,14 +192,21 @@ def side_by_side(config: ColourConfig, found: Graded, deliverables: Sequence[Del
         signal = np.asarray(config.view(d.display, d.view)(linear), np.float32)
         light = config.display_light(d.display, d.view)
         seen.append((d, signal, np.asarray(light(np.clip(signal, 0, 1)), np.float64), light))
-    white = max(float(np.asarray(seen[0][3](np.ones((1, 3), np.float32)))[0, 1]), 1e-6)
+    peak_xyz = np.asarray(seen[0][3](np.ones((1, 3), np.float32)), np.float64)[0]
+    white = max(float(peak_xyz[1]), 1e-6)
     richest = max((xyz for _, _, xyz, _ in seen), key=lambda xyz: float(np.percentile(xyz[..., 1], 99.9)))
     bright = richest[..., 1] > white
     spans = [_span(100 * xyz[..., 1][bright]) for _, _, xyz, _ in seen]
-    first = lab_of_xyz(seen[0][2][::3, ::3] / white, white_point()).reshape(-1, 3)
+
+    def lab_of(xyz: Float64) -> Float64:
+        """What of it the first one can show: no channel of light beyond its white."""
+        held = np.minimum(xyz[::3, ::3], peak_xyz) / white
+        return np.asarray(lab_of_xyz(held, white_point()).reshape(-1, 3))
+
+    first = lab_of(seen[0][2])
     out = []
     for (d, signal, xyz, own), span in zip(seen, spans, strict=True):
-        lab = lab_of_xyz(np.minimum(xyz[::3, ::3] / white, 1.0), white_point()).reshape(-1, 3)
+        lab = lab_of(xyz)
         lost = 100 * (1 - span / max(spans)) if max(spans) > 0 else 0.0
         above = 100 * float((xyz[..., 1] > white).mean())
         peak = 100 * float(np.percentile(xyz[..., 1], 99.9))
