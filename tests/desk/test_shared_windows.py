@@ -91,6 +91,9 @@ def test_a_production_is_shared_from_the_window_and_found_again(
         server.url(database, "lead", "ferry_film"),
         str(film),
     ]
+    again = window(keep=True)  # the next start comes back to it
+    until(lambda: again.session.production is not None, 20)
+    assert again.session.production is not None and again.session.production.shared
     shown.commands.run("file.people")
     dialog = shown.others.people
     until(lambda: "who leads" in dialog.about.text(), 10)

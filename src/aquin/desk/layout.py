@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QSplitter, QWidget
 
 from aquin.desk.views import Views
 from aquin.own_files import window_settings
+from aquin.production.address import Address, place_of
 
 if TYPE_CHECKING:
     from aquin.desk.bench.view import BenchView
@@ -26,10 +27,10 @@ def last_view() -> str:
     return str(settings().value("view", "bench"))
 
 
-def last_production() -> Path | None:
-    """The production that was open, if its file is still there."""
-    last = settings().value("production")
-    return Path(str(last)) if last and Path(str(last)).is_file() else None
+def last_production() -> Path | Address | None:
+    """The production that was open: on a server, or in a file that is still there."""
+    last = place_of(str(settings().value("production") or ""))
+    return last if isinstance(last, Address) or last.is_file() else None
 
 
 def last_place() -> object:

@@ -36,7 +36,7 @@ from aquin.desk.kit.jobs import Jobs
 from aquin.desk.kit.room import LEAST, SIZE, fit
 from aquin.desk.next_step import next_step
 from aquin.desk.others import Others
-from aquin.desk.productions import Productions
+from aquin.desk.productions import Place, Productions
 from aquin.desk.rail import Rail
 from aquin.desk.session import Session
 from aquin.desk.start import StartPage
@@ -253,9 +253,12 @@ class Window(QMainWindow):
 
     # productions
 
-    def open_production(self, path: Path) -> bool:
-        """Open a production file."""
-        return self.productions.open(path)
+    def open_production(self, path: Place) -> bool:
+        """Open a production file; a server's in the background: it may want a password, or not answer."""
+        if isinstance(path, Path):
+            return self.productions.open(path)
+        self.productions.open_later(path)
+        return True
 
     def _open_recent(self, path: Path) -> None:
         self.productions.open_later(path)

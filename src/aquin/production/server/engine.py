@@ -20,6 +20,14 @@ GONE = "-c tcp_keepalives_idle=5 -c tcp_keepalives_interval=2 -c tcp_keepalives_
 """How long the server holds what a seat holds whose line is cut."""
 PATIENCE = "-c lock_timeout=30s -c idle_in_transaction_session_timeout=20s"
 
+WAITS = {
+    "53100": "the server's disk is full",
+    "53200": "the server has no memory left",
+    "53300": "the server has too many connections",
+    "55P03": "another program has been writing for half a minute",
+}
+"""States of a server that pass."""
+
 Secret = Callable[[], str]
 """Gives the password; empty: the server's own ways (trust, peer, ~/.pgpass, a service file, a certificate)."""
 
@@ -127,12 +135,10 @@ def explain(error: Exception, place: Address | str, what: str) -> AquinError:
             str(place),
             "Ask who leads the production",
         )
-    if state == "53100":
-        return AquinError(
-            f"{what}: the server's disk is full", str(place), "Ask who runs it; what was saved is safe"
-        )
-    if state == "55P03":
-        return AquinError(f"{what}: another program is writing", str(place), "Try again in a moment")
+    if (
+        state in WAITS
+    ):  # it is there, and can't take it just now: what is changed waits, as when the line is cut
+        return LineCut(f"{what}: {WAITS[state]}", str(place), "It is tried again by itself")
     if state in ("3F000", "42P01"):
         return AquinError("the production is not on that server any more", str(place), "Ask who leads it")
     if cut(error):
