@@ -254,3 +254,28 @@ def test_every_record_can_be_kept_as_json(production: Production) -> None:
     for record in (*shots, *production.all(Camera), *production.all(Option)):
         values = {f.name: getattr(record, f.name) for f in fields(record)}
         assert json.loads(json.dumps(values, allow_nan=False)).keys() == values.keys()
+
+
+def test_decisions_wait_for_the_disk_and_measurements_do_not(production: Production) -> None:
+    """The levels of SQLite's PRAGMA synchronous (sqlite.org/pragma.html): 1 NORMAL, 2 FULL."""
+
+    def level() -> int:
+        with production._keeper.connect() as connection:
+            raw = connection.connection.driver_connection
+            assert raw is not None
+            return int(raw.execute("PRAGMA synchronous").fetchone()[0])
+
+    production.keep_measured("test", {"a": 1})
+    assert level() == 1
+    production.change("note", Option(1, id="x"))
+    assert level() == 2 and production.measured("test") == {"a": 1}
+
+
+def test_settings_that_are_bare_values_come_back_as_they_were(tmp_path: Path) -> None:
+    values = {"a": 1.5, "b": 7, "c": "12", "d": True, "e": None, "f": [1], "g": {"x": -0.25}, "h": 0}
+    made = Production.create(tmp_path / "bare.aquin")
+    made.change("settings", *(Option(v, id=k) for k, v in values.items()))
+    made.close()
+    again = Production.open(tmp_path / "bare.aquin")
+    assert {k: again.option(k, "gone") for k in values} == values
+    again.close()

@@ -148,7 +148,11 @@ def explain(error: Exception, path: Path, what: str) -> AquinError:
 
 
 def _held(text: Any) -> Any:
-    """What a JSON column holds; None where another program spoilt it."""
+    """What a JSON column holds; None where another program spoilt it. SQLite gives a bare number as a number (affinity
+    NUMERIC, sqlite.org/datatype3.html, 3.1).
+    """
+    if isinstance(text, int | float):
+        return text
     try:
         return json.loads(text)
     except (ValueError, TypeError, RecursionError):
@@ -188,7 +192,11 @@ def engine_for(path: Path, read_only: bool, wal: bool = True) -> sql.Engine:
 
     @sql.event.listens_for(engine, "begin")
     def begin(connection: sql.Connection) -> None:
-        writes = connection.get_execution_options().get("writes")
+        options = connection.get_execution_options()
+        writes = options.get("writes")
+        if writes and not read_only:  # what can be measured again need not wait for the disk
+            driver: Any = connection.connection.driver_connection
+            driver.execute(f"PRAGMA synchronous = {'NORMAL' if options.get('relaxed') else 'FULL'}")
         connection.exec_driver_sql("BEGIN IMMEDIATE" if writes else "BEGIN")
 
     return engine

@@ -26,7 +26,7 @@ class Recomputable:
     _found: list[Any] | None = None
     _keeper: Keeper
 
-    def _writing(self) -> AbstractContextManager[sql.Connection]:
+    def _writing(self, relaxed: bool = False) -> AbstractContextManager[sql.Connection]:
         raise NotImplementedError
 
     def _errors(self, what: str = "") -> AbstractContextManager[None]:
@@ -79,7 +79,7 @@ class Recomputable:
             with suppress(LineCut):  # it is kept here, and sent later
                 self.send_measured()
         elif rows:
-            with self._writing() as connection:
+            with self._writing(relaxed=True) as connection:
                 self._keeper.put(connection, MEASUREMENT, rows)
 
     def send_measured(self) -> None:

@@ -389,8 +389,10 @@ class Production(Reading, Recomputable, Present, Unsent):
         )
 
     @contextmanager
-    def _writing(self) -> Iterator[sql.Connection]:
-        """The file for this program alone, once memory holds what the file holds."""
+    def _writing(self, relaxed: bool = False) -> Iterator[sql.Connection]:
+        """The file for this program alone, once memory holds what the file holds. `relaxed`: for what can be measured
+        again, which a power failure may cost.
+        """
         if self.read_only:
             raise AquinError(
                 "this production is open for reading only", self.place, "Save a copy, and work in the copy"
@@ -400,7 +402,7 @@ class Production(Reading, Recomputable, Present, Unsent):
             with (
                 self._lock,
                 self._errors("the change was not saved"),
-                self._alone() as connection,
+                self._alone(relaxed) as connection,
                 connection.begin(),
             ):
                 self._pull(connection)
@@ -412,11 +414,11 @@ class Production(Reading, Recomputable, Present, Unsent):
                 self._tell()
 
     @contextmanager
-    def _alone(self) -> Iterator[sql.Connection]:
+    def _alone(self, relaxed: bool) -> Iterator[sql.Connection]:
         if self._ahead and not self._sending:
             raise LineCut("earlier changes wait to be sent", self.place, "They are kept on this machine")
         with self._keeper.connect() as plain:
-            yield plain.execution_options(writes=True)
+            yield plain.execution_options(writes=True, relaxed=relaxed)
 
     @contextmanager
     def _errors(self, what: str = "the production can't be read") -> Iterator[None]:

@@ -106,7 +106,7 @@ class Unsent:
         self._own: dict[int, tuple[Change, ...]] = {}
         """What this program's last steps changed, so that they can be taken back without the server."""
 
-    def _writing(self) -> AbstractContextManager[sql.Connection]:
+    def _writing(self, relaxed: bool = False) -> AbstractContextManager[sql.Connection]:
         raise NotImplementedError
 
     def _finish(self, connection: sql.Connection, item: Waiting, changes: list[Change]) -> Entry | None:
