@@ -159,6 +159,10 @@ def test_two_windows_see_each_other_and_a_refused_change_is_shown(
     assert two.session.asked == {shots[1].id: "anna"}
     one.others.claim()
     until(lambda: two.session.asked == {}, 10)
+    one.commands.run("app.claim_cell")
+    until(lambda: len(two.session.asked) == 3, 10)
+    one.commands.run("app.claim_cell")
+    until(lambda: two.session.asked == {}, 10)
     stale = replace(b.all(Setup)[0])
     until(lambda: one.foot.others_button.isVisibleTo(one), 10)
     other = Production.open(shared("lead"))

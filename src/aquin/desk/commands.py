@@ -57,6 +57,9 @@ TABLE: tuple[Command, ...] = (
         ("Ctrl+Shift+L",),
         "Ask others to leave it alone, or not any more",
     ),
+    Command(
+        "app.claim_cell", "Leave this camera in this setup to me", (), "Ask others to leave the cell alone"
+    ),
     Command("app.unsent", "What the server does not have"),
     Command("app.stop", "Stop what is running", ("Esc",)),
     Command("app.help", "Help for this view", ("F1",)),

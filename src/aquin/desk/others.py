@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import threading
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from contextlib import suppress
+from functools import partial
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
@@ -58,6 +59,15 @@ class Others(QObject):
         self.lined.connect(lambda said: foot.show_line(*said))
         self.refused.connect(self._refused)
 
+    def commands(self) -> list[tuple[str, Callable[[], object]]]:
+        return [
+            ("app.notes", self.show_notes),
+            ("app.claim", self.claim),
+            ("app.claim_cell", partial(self.claim, True)),
+            ("app.unsent", self.show_unsent),
+            ("file.people", self.show_people),
+        ]
+
     def show_notes(self) -> None:
         """The notes on the shot that is worked on."""
         from aquin.desk.kit.notes_dialog import NotesDialog
@@ -69,25 +79,30 @@ class Others(QObject):
         self.notes = NotesDialog(self.owner, production, shot)
         self.notes.changed.connect(self.session.touch)
 
-    def claim(self) -> None:
-        """Ask the others to leave the shot alone, or not any more."""
-        production, id = self.session.production, self.session.shot_id
-        if production is None or not id:
+    def claim(self, cell: bool = False) -> None:
+        """Ask the others to leave the shot alone, or all of its camera in its setup; or not any more."""
+        production, shot = self.session.production, self.session.shot
+        if production is None or shot is None:
             self.told.emit("Choose a shot of the production first.")
             return
-        on = id not in self._claimed
-        name = self._name(production, id)
+        asked = self._claimed
+        ids = [shot.id]
+        name = shot.name
+        if cell:
+            name = f"{self._name(production, shot.id)}'s camera in its setup"
+            place = (shot.camera_id, shot.setup_id)
+            ids = [s.id for s in production.all(type(shot)) if (s.camera_id, s.setup_id) == place]
+        on = not set(ids) <= asked
 
-        def done(other: Seat | None) -> None:
-            if other is not None:
-                self.told.emit(f"{other.who} asks to leave {name} alone.")
-                return
-            (self._claimed.add if on else self._claimed.discard)(id)
-            self.told.emit(
-                f"The others are asked to leave {name} alone." if on else f"{name} is everybody's again."
-            )
+        def work() -> str:
+            for id in ids:
+                other = production.keep_off(id, on)
+                if other is not None:
+                    return f"{other.who} asks to leave {self._name(production, id)} alone."
+                (asked.add if on else asked.discard)(id)
+            return f"The others are asked to leave {name} alone." if on else f"{name} is everybody's again."
 
-        self.jobs.start("claim", "asking", lambda: production.keep_off(id, on), done, self.told.emit)
+        self.jobs.start("claim", "asking", work, self.told.emit, self.told.emit)
 
     def show_people(self) -> None:
         """Who may do what, and who is here."""
@@ -215,7 +230,7 @@ class Others(QObject):
             shot = self._name(production, seat.shot_id)
             work = ", ".join(what for key, what in seat.work if not key.startswith(SHOT))
             kept = [self._name(production, k.removeprefix(SHOT)) for k, _ in seat.work if k.startswith(SHOT)]
-            work += f"{', ' if work else ''}asks to leave {', '.join(kept)} alone" if any(kept) else ""
+            work += f"{', ' if work else ''}asks to leave {_few(kept)} alone" if any(kept) else ""
             out.append(f"{seat.who} {f'on {shot}' if shot else 'is here'}{f', {work}' if work else ''}")
         return out
 
@@ -238,3 +253,9 @@ class Others(QObject):
         dialog = MovedDialog(self.owner, word, error, self.session.production)  # type: ignore[arg-type]
         dialog.chosen.connect(lambda others: self.history.step_over(word, others))
         dialog.show_fitting()
+
+
+def _few(names: Sequence[str]) -> str:
+    """Some names, and how many more."""
+    more = f" and {len(names) - 3} more" if len(names) > 3 else ""
+    return ", ".join(names[:3]) + more
