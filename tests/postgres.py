@@ -45,6 +45,15 @@ class Postgres:
             "initdb", "-D", str(self.folder / "data"), "-U", "postgres", "-A", "trust", "-E", "UTF8", "-N"
         )
         self.start()
+        # a run that is killed leaves no server behind
+        watch = f"while [ -e /proc/{os.getpid()}/exe ]; do sleep 3; done; kill -QUIT $(head -1 data/postmaster.pid);"
+        subprocess.Popen(
+            ["sh", "-c", f"{watch} sleep 2; rm -rf {self.folder}"],
+            cwd=self.folder,
+            start_new_session=True,
+            stdout=subprocess.DEVNULL,
+            stderr=subprocess.DEVNULL,
+        )
 
     def _run(self, program: str, *words: str) -> None:
         more: dict[str, Any] = {"user": self.account, "group": self.account} if self.account else {}
