@@ -18,13 +18,16 @@ CONNECT, ANSWER = 5, 2500
 """Seconds that one waits for a connection, and milliseconds for the network to take what is sent."""
 GONE = "-c tcp_keepalives_idle=5 -c tcp_keepalives_interval=2 -c tcp_keepalives_count=3 -c tcp_user_timeout=10000"
 """How long the server holds what a seat holds whose line is cut."""
-PATIENCE = "-c lock_timeout=30s -c idle_in_transaction_session_timeout=20s"
+PATIENCE = "-c lock_timeout=2s -c idle_in_transaction_session_timeout=8s"
+"""How long one waits for another who writes (then the change waits to be sent), and how long one who was cut off in the
+middle of writing holds the others up.
+"""
 
 WAITS = {
     "53100": "the server's disk is full",
     "53200": "the server has no memory left",
     "53300": "the server has too many connections",
-    "55P03": "another program has been writing for half a minute",
+    "55P03": "another program is writing",
 }
 """States of a server that pass."""
 
