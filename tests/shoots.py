@@ -6,6 +6,7 @@ from pathlib import Path
 from uuid import uuid4
 
 from aquin.colour.config import ColourConfig
+from aquin.production import Camera, Root, Setup, Shot
 from aquin.production.store import Production
 from aquin.simulate.build import build_media, write_papers
 from aquin.simulate.cameras import CAMERAS
@@ -75,3 +76,14 @@ def copy_of(production: Path, to: Path | None = None) -> Path:
 
 def _write(job: tuple[Shoot, Path]) -> None:
     write_papers(*job)
+
+
+def small_film(folder: Path, shots: int = 3) -> Production:
+    """A production of one camera in one setup, whose media are not there."""
+    made = Production.create(folder / "ferry.aquin", "Ferry film")
+    root, camera, setup = Root("media", "media"), Camera("Heron"), Setup("galley")
+    logged = (
+        Shot(root.id, f"{k}.mkv", f"A{k}", camera_id=camera.id, setup_id=setup.id) for k in range(shots)
+    )
+    made.change("log", root, camera, setup, *logged)
+    return made

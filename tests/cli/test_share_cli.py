@@ -6,18 +6,15 @@ from pathlib import Path
 
 import pytest
 
-from aquin.production import Production, Root, Setup, Shot
+from aquin.production import Production, Shot
 from cli.running import plain
 from postgres import Postgres, Wire
+from shoots import small_film
 
 
 @pytest.fixture
 def film(tmp_path: Path) -> Path:
-    made = Production.create(tmp_path / "ferry.aquin", "Ferry film")
-    root, setup = Root("media", "media"), Setup("galley")
-    made.change(
-        "log", root, setup, *(Shot(root.id, f"{k}.mkv", f"A{k}", setup_id=setup.id) for k in range(3))
-    )
+    made = small_film(tmp_path)
     made.close()
     return made.path
 

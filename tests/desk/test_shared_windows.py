@@ -14,13 +14,14 @@ from aquin.desk.several import MovedDialog
 from aquin.desk.shared.dialogs import AddressDialog, PasswordDialog, ShareDialog
 from aquin.desk.window import Window
 from aquin.jobs.people import let_in
-from aquin.production import Production, Root, Setup, Shot
+from aquin.production import Production, Setup, Shot
 from aquin.production.address import address_of
 from aquin.production.server import secrets
 from aquin.production.server.sharing import share
 from desk.pages import shown_window
 from desk.pages import wait_for as until
 from postgres import Postgres, Wire
+from shoots import small_film
 
 
 def shows(kind: type) -> bool:
@@ -33,11 +34,7 @@ def visible(kind: type) -> object:
 
 @pytest.fixture
 def film(tmp_path: Path) -> Path:
-    made = Production.create(tmp_path / "ferry.aquin", "Ferry film")
-    root, setup = Root("media", "media"), Setup("galley")
-    made.change(
-        "log", root, setup, *(Shot(root.id, f"{k}.mkv", f"A{k}", setup_id=setup.id) for k in range(3))
-    )
+    made = small_film(tmp_path)
     made.close()
     return made.path
 

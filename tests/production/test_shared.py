@@ -32,28 +32,16 @@ from aquin.production.server.sharing import share
 from aquin.production.unsent import FIRST
 from postgres import Postgres, Wire
 from production.test_several_hands import Hands, check_references, held, replayed
+from shoots import small_film
 
 SOON = 1.0
 """Seconds within which others have what one saved."""
 
 
-def small(folder: Path, shots: int = 5) -> Production:
-    made = Production.create(folder / "ferry.aquin", "Ferry film")
-    root, camera, setup = Root("media", "media"), Camera("Heron"), Setup("galley")
-    made.change(
-        "log",
-        root,
-        camera,
-        setup,
-        *(Shot(root.id, f"{k}.mkv", f"A{k}", camera_id=camera.id, setup_id=setup.id) for k in range(shots)),
-    )
-    return made
-
-
 @pytest.fixture
 def film(tmp_path: Path) -> Iterator[Production]:
     (tmp_path / "media").mkdir()
-    made = small(tmp_path)
+    made = small_film(tmp_path, 5)
     yield made
     made.close()
 
