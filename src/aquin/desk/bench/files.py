@@ -246,13 +246,13 @@ class Files(QObject):
         self.solve()
 
     def _kept_for(self, side: Side) -> Loaded | None:
-        found = self._kept.get((*key_of(side), id(self.state.config)))
+        found = self._kept.get((*key_of(side), self.state.config))
         if found is None or side.corners is not None:
             return None
         return replace(found, side=replace(side, frame=found.frame.number))
 
     def _keep_loaded(self, loaded: Loaded) -> None:
-        key = (*loaded.key, id(self.state.config))
+        key = (*loaded.key, self.state.config)
         self._kept[key] = loaded
         self._kept.move_to_end(key)
         while len(self._kept) > 2 and size_of(self._kept) > KEPT_BYTES:
@@ -261,14 +261,14 @@ class Files(QObject):
     def read_ahead(self, sides: Sequence[Side]) -> None:
         """Read what will probably be looked at next, when nothing else is to be read."""
         config = self.state.config
-        wanted = [s for s in sides if s.encoding and (*key_of(s), id(config)) not in self._kept]
+        wanted = [s for s in sides if s.encoding and (*key_of(s), config) not in self._kept]
         if wanted:
             self._ahead.ask(
-                lambda: (id(config), [k for s in wanted if (k := _quietly(s, config)) is not None])
+                lambda: (config, [k for s in wanted if (k := _quietly(s, config)) is not None])
             )
 
-    def _came_ahead(self, came: tuple[int, list[Loaded]]) -> None:
-        if came[0] == id(self.state.config):
+    def _came_ahead(self, came: tuple[Any, list[Loaded]]) -> None:
+        if came[0] == self.state.config:
             for loaded in came[1]:
                 self._keep_loaded(loaded)
 

@@ -178,7 +178,7 @@ class LevelSight(QObject):
         shot_id = side.shot_id if side is not None else ""
         return (
             loaded.serial,
-            id(self.seeing.baked),
+            self.seeing.baked,
             dabs,
             self.hand.marks.get(self.role),
             shot_id,

@@ -91,7 +91,7 @@ class MaterialSight(QObject):
             self._seen, self.hand.found = (), None
             return
         grades = state.hero_grade, state.here
-        key = (id(hero.linear), id(shot.linear), *grades, state.now.struck)
+        key = (hero.serial, shot.serial, *grades, state.now.struck)
         if key == self._seen:
             return
         self._seen = key

@@ -153,7 +153,7 @@ class Seeing(QObject):
         baked = self.looked or self.baked
         if baked is None or self.paused:
             return
-        wishes = [w for role in ROLES if (w := self._wish(role, id(baked))) is not None]
+        wishes = [w for role in ROLES if (w := self._wish(role, baked)) is not None]
         if not wishes:
             self.scopes.show_scopes((None, None))
             return
@@ -178,7 +178,7 @@ class Seeing(QObject):
 
         self.latest.ask(work)
 
-    def _wish(self, role: Role, view: int) -> tuple[Role, Wish, object, object] | None:
+    def _wish(self, role: Role, view: BakedView) -> tuple[Role, Wish, object, object] | None:
         """What is to be seen of a side: of which pixels, and under which grade and view. None where it is empty."""
         loaded = self.state.loaded[role]
         if loaded is None:
@@ -273,7 +273,7 @@ class Seeing(QObject):
                 (shot, Grade(), shot_dabs),
                 (shot, grade, shot_dabs),
             ):
-                key = (loaded.serial, repr(g), id(baked), dabs, faces)
+                key = (loaded.serial, repr(g), baked, dabs, faces)
                 found = self._facts.get(key)  # which another view may empty meanwhile
                 if found is None:
                     if len(self._facts) > MOST_FACTS:
@@ -291,7 +291,7 @@ class Seeing(QObject):
         self, loaded: Loaded, baked: BakedView, dabs: tuple[Dab, ...] = (), faces: bool = False
     ) -> np.ndarray:
         """A picture's skin, looked for once."""
-        key = (loaded.serial, id(baked), dabs, faces)
+        key = (loaded.serial, baked, dabs, faces)
         found = self._skin.get(key)
         if found is None:
             if len(self._skin) > MOST_FACTS:

@@ -109,7 +109,7 @@ class CutPair(QWidget, OfSession):
         sides = [(cut.left, cut.left.last), (cut.right, cut.right.first)]
         grades = [repr(graded_at(production, p.shot, f)) for p, f in sides if p.shot is not None]
         looks = [self._look(p.shot.setup_id) for p, _ in sides if p.shot is not None] if with_look else []
-        key = (cut.key, id(baked), *grades, repr(looks))
+        key = (cut.key, baked, *grades, repr(looks))
         if key == self._key:
             return
         self._key = key

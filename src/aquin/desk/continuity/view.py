@@ -140,7 +140,7 @@ class ContinuityView(SessionView):
         production, config, edit = self.production, self.config, self.desk.edit
         if production is None or edit is None or not self.isVisible():
             return
-        screen, key = self.session.screen, (self.session.screen, id(self.config))
+        screen, key = self.session.screen, (self.session.screen, self.config)
 
         def work() -> Any:
             from aquin.production.cut.judged import known_edit
@@ -158,7 +158,7 @@ class ContinuityView(SessionView):
 
     def _known(self, made: tuple[Any, Continuity]) -> None:
         key, found = made
-        if key != (self.session.screen, id(self.config)) or found.edit.id != self.desk.edit_id:
+        if key != (self.session.screen, self.config) or found.edit.id != self.desk.edit_id:
             return
         before = self.desk.chosen
         self.desk.show(found)
@@ -169,7 +169,7 @@ class ContinuityView(SessionView):
 
     def _ready(self, made: tuple[Any, BakedView]) -> None:
         """The view that pictures are seen through is prepared."""
-        if made[0] == (self.session.screen, id(self.config)):
+        if made[0] == (self.session.screen, self.config):
             self.baked = made[1]
             self.smalls.ask(self.desk.found, self.baked)
             self._show_pages()

@@ -128,7 +128,7 @@ class JournalView(SessionView):
         self.desk.production = production
         if production is None or not self.isVisible():
             return
-        key = (id(production), self.session.revision)
+        key = (production, self.session.revision)
         if key != self._of:
             self._of = key
             self._reading.ask(partial(_lines, key, production))

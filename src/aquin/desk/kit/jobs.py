@@ -185,12 +185,15 @@ class Latest(QThread):
     """Runs the newest wish only: while one is worked on, newer ones replace each other."""
 
     ready = Signal(object)
+    _arrived = Signal()
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._mutex, self._wake = QMutex(), QWaitCondition()
         self._wish: Callable[[], Any] | None = None
         self._stop = self._busy = False
+        self._on_its_way = 0
+        self._arrived.connect(self._note_arrival)
 
     def ask(self, work: Callable[[], Any]) -> None:
         with QMutexLocker(self._mutex):
@@ -210,16 +213,25 @@ class Latest(QThread):
                 self._busy = True
             try:
                 assert work is not None
-                self.ready.emit(work())
+                made = work()
             except Exception:
                 traceback.print_exc()
+            else:
+                with QMutexLocker(self._mutex):
+                    self._on_its_way += 1
+                self.ready.emit(made)
+                self._arrived.emit()  # after it: whoever hears `ready` has heard it when this comes
             with QMutexLocker(self._mutex):
                 self._busy = False
 
-    def idle(self) -> bool:
-        """Whether nothing is worked on or waiting; what is ready may still be on its way."""
+    def _note_arrival(self) -> None:
         with QMutexLocker(self._mutex):
-            return self._wish is None and not self._busy
+            self._on_its_way -= 1
+
+    def idle(self) -> bool:
+        """Whether nothing is worked on, waiting, or ready and still on its way to who asked."""
+        with QMutexLocker(self._mutex):
+            return self._wish is None and not self._busy and self._on_its_way == 0
 
     def finish(self) -> None:
         with QMutexLocker(self._mutex):

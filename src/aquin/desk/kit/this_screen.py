@@ -43,7 +43,7 @@ class ThisScreen(QObject):
 
     def follow(self, config: Any, screen: tuple[str, str]) -> None:
         """Pictures are made for another display: the profile stays."""
-        if self.path is not None and self._key[1:] != (id(config), screen):
+        if self.path is not None and self._key[1:] != (config, screen):
             self.choose(self.path, config, screen)
 
     def _ask(self, find: Callable[[], Path | None], config: Any, screen: tuple[str, str]) -> None:
@@ -54,7 +54,7 @@ class ThisScreen(QObject):
                 path = find()
                 if path is None:
                     return (), None, "The desktop names no profile of this screen: choose an ICC file."
-                return (path, id(config), screen), monitor_for(read_profile(path), config, *screen), ""
+                return (path, config, screen), monitor_for(read_profile(path), config, *screen), ""
             except AquinError as error:
                 return (), None, error.line()
 

@@ -135,7 +135,7 @@ class ReleaseView(SessionView):
         production, config = self.production, self.config
         if production is None or not self.isVisible():
             return
-        key = (id(production), self.session.revision, self.desk.only, len(self.session.cells))
+        key = (production, self.session.revision, self.desk.only, len(self.session.cells))
         if key == self._of:
             return
         self._of = key

@@ -182,7 +182,7 @@ class ScreensView(SessionView):
         look = look_for(production, config, shot.setup_id) if self.session.look_shown else None
         key = (
             *(page, shot.id, shot.encoding, repr(held_grade(production, shot)), repr(look), desk.screens),
-            *(self.session.screen, id(self.session.monitor.path)),
+            *(self.session.screen, self.session.monitor.path),
         )
         if key == self._of:
             return
