@@ -5,9 +5,12 @@ refused before anything is made of it.
 import json
 import re
 from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from stat import S_ISREG
 from typing import Any
+
+from aquin.errors import AquinError
 
 DEPTH = 60
 """Lists and mappings in each other that JSON may hold."""
@@ -32,6 +35,24 @@ def check_file(path: Path, most: int) -> None:
         raise ValueError("a folder, a pipe or a device is no file")
     if found.st_size > most:
         raise ValueError(f"the file is too large, {found.st_size} of at most {most} bytes")
+
+
+@contextmanager
+def read_or_refused(path: Path, what: str, remedy: str) -> Iterator[None]:
+    """Reads in it that fail or are refused raise AquinError: `what` can't be read, with `remedy` for its content."""
+    try:
+        yield
+    except OSError as error:
+        raise AquinError(f"{what} can't be read ({error.strerror})", path, "Check the name") from error
+    except ValueError as error:
+        raise AquinError(f"{what} can't be read ({error})", path, remedy) from error
+
+
+def bytes_of(path: Path, most: int, what: str, remedy: str) -> bytes:
+    """A file's content, at most so many bytes of it. Raises AquinError."""
+    with read_or_refused(path, what, remedy):
+        check_file(path, most)
+        return path.read_bytes()
 
 
 def text_of(path: Path, most: int) -> str:

@@ -14,6 +14,7 @@ from hypothesis import strategies as st
 
 from aquin.errors import AquinError
 from aquin.production import Camera, Production, Setup, Shot
+from aquin.production.diary import grades_around, lines_of, told
 from aquin.production.merging import MERGED, between, merge, plan_merge
 from aquin.production.records import RECORDS, Grade, Option, Root
 from aquin.production.rows import row_of
@@ -125,6 +126,12 @@ def test_random_histories_of_two_copies(mine: list[Step], theirs: list[Step], tm
     if entry is not None:
         told = [e for o in a.all(Option) if o.id.startswith(MERGED) for e in o.value["entries"]]
         assert len(told) == len(entries_b) - sum(id in entries_a for id in entries_b)
+        # whole, and each entry's changes with it
+        theirs_told = {entries_b[e.number - 1]: e for e in b.journal(10_000, changes=True)}
+        for e in told:
+            said = theirs_told[e["id"]]
+            assert [tuple(c) for c in e["changes"]] == [tuple(c) for c in said.changes]
+            assert (e["at"], e["who"], e["what"], e["why"]) == (said.at, said.who, said.what, said.why)
         # a second time there is nothing to do; undo gives back what was
         again = plan_merge(a, b)
         assert not again.puts and not again.drops and not again.conflicts
@@ -193,6 +200,30 @@ def test_there_and_back_and_there_again(two: tuple[Production, Production]) -> N
     set_stops(b, "A0", 0.9)
     merge(a, b, plan_merge(a, b))
     assert records(b) == records(a)
+
+
+def test_what_came_through_another_house_is_told_once(
+    two: tuple[Production, Production], tmp_path: Path
+) -> None:
+    """A third copy's entries reach us by a merge of a merge, whole; from itself they are not told again."""
+    a, b = two
+    b.save_copy(tmp_path / "c.aquin")
+    c = Production.open(tmp_path / "c.aquin")
+    set_stops(c, "C0", 0.25)
+    merge(b, c, plan_merge(b, c))
+    set_stops(b, "B1", 0.5)
+    merge(a, b, plan_merge(a, b))
+    assert trim(a, "C0").values["stops"] == 0.25
+    lines = [line for line in lines_of(a) if line.merged]
+    assert len(lines) == 3  # theirs, their merge, and what that had brought
+    line = next(n for n in lines if any(a.get(Shot, i).name == "C0" for i in n.shots))
+    assert {"grade", "merge"} <= line.kinds
+    assert "the trim of C0, numbers" in [t.split(":")[0] for t in told(a, line)]
+    both = grades_around(a, line, next(s for s in a.all(Shot) if s.name == "C0"))
+    assert both is not None and [g.balance.stops for g in both] == [0.0, 0.25]
+    merge(a, c, plan_merge(a, c))
+    assert len([line for line in lines_of(a) if line.merged]) == 3
+    c.close()
 
 
 def test_what_one_removed_and_the_other_changed(two: tuple[Production, Production]) -> None:

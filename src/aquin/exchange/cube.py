@@ -12,7 +12,7 @@ from aquin.arrays import Float32, Float64, Floats
 from aquin.colour.baked import grid
 from aquin.errors import AquinError
 from aquin.files import write_safely
-from aquin.reading import check_file, lines_of
+from aquin.reading import check_file, lines_of, read_or_refused
 
 SIZES = (33, 65)
 _LIMIT = 60_000_000
@@ -92,12 +92,8 @@ def read(path: Path) -> tuple[Float32, int, Shaper | None]:
     Of the cube only the domain 0 to 1 is taken. Raises AquinError for wrong sizes, missing rows, and values that are
     no numbers.
     """
-    try:
+    with read_or_refused(path, "the LUT", "65 points a side are enough"):
         check_file(path, _LIMIT)
-    except OSError as error:
-        raise AquinError(f"the LUT can't be read ({error.strerror})", path, "Check the name") from error
-    except ValueError as error:
-        raise AquinError(f"the LUT can't be read ({error})", path, "65 points a side are enough") from error
     size, count, domain, rows = 0, 0, (0.0, 1.0), []
     try:
         for line in lines_of(path, _LIMIT):

@@ -14,7 +14,7 @@ from aquin.arrays import Float32, Floats
 from aquin.colour import acescct
 from aquin.colour.config import ColourConfig, Processor
 from aquin.errors import AquinError
-from aquin.reading import check_file
+from aquin.reading import bytes_of
 
 WORKING, LINEAR, DISPLAY = "working", "linear", "display"
 """Spaces beside the configuration's encodings: ACEScct, scene-linear AP1, and the screen's signal."""
@@ -102,15 +102,7 @@ def open_lut(
     """
     if path.suffix.lower() not in SUFFIXES:
         raise AquinError("this ending names no look file", path, f"Use one of {' '.join(SUFFIXES)}")
-    try:
-        check_file(path, MOST_BYTES)
-        data = path.read_bytes()
-    except OSError as error:
-        raise AquinError(f"the look file can't be read ({error.strerror})", path, "Check the name") from error
-    except ValueError as error:
-        raise AquinError(
-            f"the look file can't be read ({error})", path, "65 points a side are enough"
-        ) from error
+    data = bytes_of(path, MOST_BYTES, "the look file", "65 points a side are enough")
     found = hashlib.sha256(data).hexdigest()
     if content and found != content:
         raise AquinError("the look file is another one than was imported", path, "Import it again")

@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Any
 
 from aquin.colour.grade import Grade as Correction
 from aquin.production.entries import Entry
 from aquin.production.merging import MERGED
 from aquin.production.naming import called
-from aquin.production.records import Camera, Option, Setup, Shot
-from aquin.production.rows import BY_TABLE, Change, record_of, row_of
+from aquin.production.records import Camera, Grade, Option, Setup, Shot
+from aquin.production.rows import BY_TABLE, Change, Spoilt, checked_changes, record_of, row_of
 
 if TYPE_CHECKING:
     from aquin.production.store import Production
@@ -124,16 +124,22 @@ def lines_of(production: Production, limit: int = 100_000) -> list[Line]:
         out.append(line)
         for id in [c[1] for c in entry.changes if c[1] in brought and c[3] is not None]:
             for said in reversed(brought.pop(id)):
-                out.append(_brought(said, entry.number))
+                out.append(_brought(production, said, entry.number))
     return out
 
 
-def _brought(said: Mapping[str, Any], merge: int) -> Line:
+def _brought(production: Production, said: Mapping[str, Any], merge: int) -> Line:
+    """What another copy's journal says, as a merge has brought it; older merges kept no single changes."""
     at, who, what, why, step, seat = (
         str(said.get(k, "")) for k in ("at", "who", "what", "why", "step", "seat")
     )
-    number = int(said.get("number", 0))
-    return Line(number, at, who, what, why, step, seat, kinds=frozenset({"merge"}), merged=merge)
+    try:
+        changes = checked_changes(said.get("changes", ()))
+    except Spoilt:
+        changes = ()
+    entry = Entry(int(said.get("number", 0)), at, who, what, why, step, None, changes, seat)
+    line = _line(production, entry)
+    return replace(line, kinds=line.kinds | {"merge"}, merged=merge)
 
 
 def _line(production: Production, entry: Entry) -> Line:
@@ -261,6 +267,8 @@ def grade_text(values: Mapping[str, Any]) -> str:
 
 def grades_around(production: Production, line: Line, shot: Shot) -> tuple[Correction, Correction] | None:
     """A shot's grade before and after an entry; None where it did not change it."""
+    if line.merged:
+        return _grades_told(production, line, shot)
     from aquin.production.history import history_of
 
     steps = history_of(production, shot, 100_000)
@@ -268,6 +276,24 @@ def grades_around(production: Production, line: Line, shot: Shot) -> tuple[Corre
         if step.at == line.at and step.who == line.who:
             return steps[k + 1].grade, step.grade
     return None
+
+
+def _grades_told(production: Production, line: Line, shot: Shot) -> tuple[Correction, Correction] | None:
+    """The same from what an entry itself holds, as it was in another copy: of the shot's trim, else of its balance."""
+    found: dict[bool, tuple[Correction, Correction]] = {}
+    for table, id, before, after in line.changes:
+        held = production.find(Grade, id) if table == Grade.table else None
+        row = (row_of(held) if held is not None else {}) | (before or {}) | (after or {})
+        own = row.get("shot_id") == shot.id
+        cells = (row.get("setup_id"), row.get("camera_id")) == (shot.setup_id, shot.camera_id)
+        if "values" not in (before or {}) | (after or {}) or not (own or (cells and not row.get("shot_id"))):
+            continue
+        try:
+            first, then = (Correction.of((r or {}).get("values") or {}) for r in (before, after))
+        except (ValueError, KeyError, TypeError):
+            continue
+        found[own] = first, then
+    return found.get(True) or found.get(False)
 
 
 def people_in(lines: Iterable[Line]) -> list[str]:

@@ -4,7 +4,7 @@ does is told with what it was, what it is here and what it is there.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Any, Literal
 
@@ -104,7 +104,10 @@ def _merges(production: Production) -> Iterable[Option]:
     return [
         o
         for o in production.all(Option)
-        if o.id.startswith(MERGED) and isinstance(o.value, Mapping) and "newest" in o.value
+        if o.id.startswith(MERGED)
+        and isinstance(o.value, Mapping)
+        and "newest" in o.value
+        and isinstance(o.value.get("entries"), list)
     ]
 
 
@@ -290,18 +293,7 @@ def merge(
     gone = [found for table, id in drops if (found := mine.find(BY_TABLE[table], id)) is not None]
     said = {
         "newest": plan.newest,
-        "entries": [
-            {
-                "number": e.number,
-                "at": e.at,
-                "who": e.who,
-                "what": e.what,
-                "why": e.why,
-                "step": e.step,
-                "seat": e.seat,
-            }
-            for e in plan.entries
-        ],
+        "entries": [*_handed_on(mine, theirs, plan.entries)],
         "conflicts": answers,
     }
     who = ", ".join(dict.fromkeys(e.who for e in plan.entries if e.who))
@@ -312,6 +304,34 @@ def merge(
         drop=gone,
         why=f"{len(plan.entries)} entries, {plan.taken} records taken, {len(plan.conflicts)} asked",
     )
+
+
+def _handed_on(mine: Production, theirs: Production, entries: Sequence[Entry]) -> Iterator[dict[str, Any]]:
+    """Entries as they are kept here, whole, each once: also what `theirs` has from a merge with somebody else."""
+    ids = theirs.entry_ids()
+    known = {*mine.entry_ids(), *(str(e.get("id", "")) for o in _merges(mine) for e in o.value["entries"])}
+    brought = {o.id: o.value["entries"] for o in _merges(theirs)}
+    for entry in entries:
+        if ids[entry.number - 1] in known:
+            continue
+        changes = []
+        for table, id, before, after in entry.changes:
+            if table == Option.table and id.startswith(MERGED):
+                if after is not None:
+                    yield from (dict(e) for e in brought.pop(id, ()) if str(e.get("id", "")) not in known)
+                continue
+            changes.append([table, id, before, after])
+        yield {
+            "id": ids[entry.number - 1],
+            "number": entry.number,
+            "at": entry.at,
+            "who": entry.who,
+            "what": entry.what,
+            "why": entry.why,
+            "step": entry.step,
+            "seat": entry.seat,
+            "changes": changes,
+        }
 
 
 def _take(

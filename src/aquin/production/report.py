@@ -19,7 +19,7 @@ from aquin.errors import AquinError
 from aquin.frames.timecode import frames_of
 from aquin.production.records import Camera, Record, Setup, Shot
 from aquin.production.rows import changed
-from aquin.reading import check_file
+from aquin.reading import bytes_of
 
 if TYPE_CHECKING:
     from aquin.colour.config import ColourConfig
@@ -103,13 +103,7 @@ class Reported:
 def read_sheet(path: Path) -> Sheet:
     """A CSV with commas, semicolons or tabs, in UTF-8 or Latin-1. Raises AquinError."""
     remedy = "Save it as CSV with a line of column names"
-    try:
-        check_file(path, MAX_BYTES)
-        raw = path.read_bytes()
-    except OSError as error:
-        raise AquinError(f"the report can't be read ({error.strerror})", path, "Check the name") from error
-    except ValueError as error:
-        raise AquinError(f"the report can't be read ({error})", path, "Save it as a smaller file") from error
+    raw = bytes_of(path, MAX_BYTES, "the report", "Save it as a smaller file")
     if b"\0" in raw:
         raise AquinError("this is no text", path, remedy)
     try:

@@ -35,9 +35,18 @@ class Spoilt(ValueError):
 
 def changes_of(text: str) -> tuple[Change, ...]:
     """What a journal entry holds. Raises Spoilt."""
+    try:
+        values = json.loads(text)
+    except (ValueError, RecursionError) as error:
+        raise Spoilt(f"an entry of the journal can't be used ({error})") from error
+    return checked_changes(values)
+
+
+def checked_changes(values: Iterable[Any]) -> tuple[Change, ...]:
+    """The same from lists. Raises Spoilt."""
     out: list[Change] = []
     try:
-        for table, id, before, after in json.loads(text):
+        for table, id, before, after in values:
             names = set(NAMES[BY_TABLE[table]])
             if not isinstance(id, str) or any(
                 r is not None and not r.keys() <= names for r in (before, after)

@@ -17,7 +17,7 @@ from aquin.arrays import Float32, Float64, Floats
 from aquin.colour.difference import delta_e00, lab_of_xyz
 from aquin.errors import AquinError
 from aquin.measure.display import D65
-from aquin.reading import check_file
+from aquin.reading import bytes_of
 from aquin.screens.light import Light, srgb, to_xyz, white_point
 
 SUFFIXES = (".icc", ".icm")
@@ -51,15 +51,7 @@ def read_profile(path: Path) -> Profile:
     if str(path).startswith(STANDARD):
         return standard_profile(str(path).removeprefix(STANDARD))
 
-    try:
-        check_file(path, MAX_BYTES)
-        content = path.read_bytes()
-    except OSError as error:
-        raise AquinError(f"the profile can't be read ({error.strerror})", path, "Check the name") from error
-    except ValueError as error:
-        raise AquinError(
-            f"the profile can't be read ({error})", path, "Choose the profile of a monitor"
-        ) from error
+    content = bytes_of(path, MAX_BYTES, "the profile", "Choose the profile of a monitor")
     if len(content) < 132 or content[36:40] != b"acsp":
         raise AquinError("this is no ICC profile", path, f"Choose one that ends in {' or '.join(SUFFIXES)}")
     if content[16:20] != b"RGB " or content[12:16] not in (b"mntr", b"spac"):

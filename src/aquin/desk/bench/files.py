@@ -263,9 +263,7 @@ class Files(QObject):
         config = self.state.config
         wanted = [s for s in sides if s.encoding and (*key_of(s), config) not in self._kept]
         if wanted:
-            self._ahead.ask(
-                lambda: (config, [k for s in wanted if (k := _quietly(s, config)) is not None])
-            )
+            self._ahead.ask(lambda: (config, [k for s in wanted if (k := _quietly(s, config)) is not None]))
 
     def _came_ahead(self, came: tuple[Any, list[Loaded]]) -> None:
         if came[0] == self.state.config:

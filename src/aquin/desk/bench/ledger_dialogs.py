@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 from aquin.colour.grade import Grade
 from aquin.desk.kit import theme
 from aquin.desk.kit.axes import MEANING, UNITS, difference_text
+from aquin.desk.kit.dialogs import take_or_leave
 from aquin.desk.kit.labels import Words
 from aquin.desk.kit.listing import listing
 from aquin.desk.kit.number import Number
@@ -69,15 +70,10 @@ class ToleranceDialog(QDialog):
             for k, widget in enumerate((name, number, Words(unit), usual)):
                 grid.addWidget(widget, row, k)
         column.addLayout(grid)
-        buttons = QDialogButtonBox(
-            QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel
-        )
-        buttons.button(QDialogButtonBox.StandardButton.Ok).setText("Keep")
+        buttons = take_or_leave(self, "Keep", self._keep)
         self.usual_button = QPushButton("All as usual")
         self.usual_button.clicked.connect(self.as_usual)
         buttons.addButton(self.usual_button, QDialogButtonBox.ButtonRole.ResetRole)
-        buttons.accepted.connect(self._keep)
-        buttons.rejected.connect(self.reject)
         column.addWidget(buttons)
 
     def as_usual(self) -> None:

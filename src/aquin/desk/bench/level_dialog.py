@@ -4,6 +4,7 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QDialog, QDialogButtonBox, QGridLayout, QPushButton, QVBoxLayout, QWidget
 
 from aquin.desk.kit.axes import LEVEL_MEANING, UNITS
+from aquin.desk.kit.dialogs import take_or_leave
 from aquin.desk.kit.labels import Words
 from aquin.desk.kit.number import Number
 from aquin.measure.targets import LIMITS, ORDER, UNIT, Targets, targets_of
@@ -43,13 +44,8 @@ class TargetDialog(QDialog):
         column.addLayout(grid)
         self.problem = Words("", role="soft")
         column.addWidget(self.problem)
-        buttons = QDialogButtonBox(
-            QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel
-        )
+        buttons = take_or_leave(self, "Keep", self._keep)
         self.keep_button: QPushButton = buttons.button(QDialogButtonBox.StandardButton.Ok)
-        self.keep_button.setText("Keep")
-        buttons.accepted.connect(self._keep)
-        buttons.rejected.connect(self.reject)
         column.addWidget(buttons)
 
     def _keep(self) -> None:

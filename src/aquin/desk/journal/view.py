@@ -211,7 +211,7 @@ class JournalView(SessionView):
         self.undo_button.setEnabled(many > 0 and self.session.writable)
         words_of = {0: "Not yours to take back from here", 1: "Take this back"}
         self.undo_button.setText(words_of.get(many, f"Take back this and {many - 1} later steps of yours"))
-        if "grade" in line.kinds and not line.merged:
+        if "grade" in line.kinds:
             shot = self._shot_of(line)
             if shot is not None:
                 self._drawing.ask(partial(_pictures, key_of(line), production, self.config, line, shot))

@@ -2,6 +2,8 @@
 reach.
 """
 
+from collections.abc import Callable
+
 from PySide6.QtCore import QSize, Qt
 from PySide6.QtWidgets import (
     QDialog,
@@ -17,6 +19,16 @@ from aquin.desk.kit.boxes import column_of
 
 MARGIN = 48
 """Room for the title bar and a rim, in pixels."""
+
+
+def take_or_leave(dialog: QDialog, word: str, take: Callable[[], object]) -> QDialogButtonBox:
+    """The last row of a dialog: the button `word`, which takes what was chosen, and one that leaves all as it was."""
+    kinds = QDialogButtonBox.StandardButton
+    buttons = QDialogButtonBox(kinds.Ok | kinds.Cancel)
+    buttons.button(kinds.Ok).setText(word)
+    buttons.accepted.connect(take)
+    buttons.rejected.connect(dialog.reject)
+    return buttons
 
 
 def room_for(dialog: QDialog) -> QSize:

@@ -12,7 +12,6 @@ from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
     QDialog,
-    QDialogButtonBox,
     QListWidget,
     QPushButton,
     QVBoxLayout,
@@ -20,7 +19,7 @@ from PySide6.QtWidgets import (
 )
 
 from aquin.desk.kit.ask import CONFIGS, EXPORTS, MEDIA, ask_open, ask_save
-from aquin.desk.kit.dialogs import open_fitting
+from aquin.desk.kit.dialogs import open_fitting, take_or_leave
 from aquin.desk.kit.labels import Words
 from aquin.errors import AquinError
 
@@ -69,12 +68,7 @@ class SpaceDialog(QDialog):
                 box.addItem(shown, id)
             self.boxes.append(box)
             column.addWidget(box)
-        buttons = QDialogButtonBox(
-            QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel
-        )
-        buttons.accepted.connect(self._take)
-        buttons.rejected.connect(self.reject)
-        column.addWidget(buttons)
+        column.addWidget(take_or_leave(self, "Read it so", self._take))
         self.setMinimumWidth(420)
 
     def _take(self) -> None:
@@ -97,13 +91,7 @@ class ScopeDialog(QDialog):
             box = self.ticks[id] = QCheckBox(title.replace("&", "&&"))
             box.setChecked(id in held)
             column.addWidget(box)
-        buttons = QDialogButtonBox(
-            QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel
-        )
-        buttons.button(QDialogButtonBox.StandardButton.Ok).setText("Keep")
-        buttons.accepted.connect(self._take)
-        buttons.rejected.connect(self.reject)
-        column.addWidget(buttons)
+        column.addWidget(take_or_leave(self, "Keep", self._take))
 
     def _take(self) -> None:
         self.chosen.emit([id for id, box in self.ticks.items() if box.isChecked()])

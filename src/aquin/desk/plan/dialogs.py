@@ -9,7 +9,6 @@ from typing import TYPE_CHECKING
 from PySide6.QtWidgets import (
     QComboBox,
     QDialog,
-    QDialogButtonBox,
     QFormLayout,
     QListWidget,
     QVBoxLayout,
@@ -17,7 +16,7 @@ from PySide6.QtWidgets import (
 )
 
 from aquin.desk.kit.ask import EXPORTS, PAPERS, ask_folder, ask_save
-from aquin.desk.kit.dialogs import open_fitting
+from aquin.desk.kit.dialogs import open_fitting, take_or_leave
 from aquin.desk.kit.labels import Words
 from aquin.exchange.monitor import RANGES, SIZES
 from aquin.jobs import crew_sheet
@@ -75,16 +74,12 @@ def ask_nearest(
         else "None fits well: a profile from an exposure series would be better."
     )
     column.addWidget(verdict)
-    buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
-    buttons.button(QDialogButtonBox.StandardButton.Ok).setText("Let it stand in")
-    column.addWidget(buttons)
 
     def accepted() -> None:
         dialog.accept()
         chosen(found[rows.currentRow()])
 
-    buttons.accepted.connect(accepted)
-    buttons.rejected.connect(dialog.reject)
+    column.addWidget(take_or_leave(dialog, "Let it stand in", accepted))
     open_fitting(dialog)
     return dialog
 
@@ -135,9 +130,6 @@ def ask_luts(
     dialog, screen, size, range_, looks = _lut_form(parent, chain, look)
     column = dialog.layout()
     assert column is not None
-    buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
-    buttons.button(QDialogButtonBox.StandardButton.Ok).setText("Write into a folder …")
-    column.addWidget(buttons)
 
     def write(folder: Path) -> None:
         dialog.accept()
@@ -163,8 +155,7 @@ def ask_luts(
         if folder := ask_folder(dialog, "Write the monitor LUTs into", EXPORTS):
             write(folder)
 
-    buttons.accepted.connect(ask)
-    buttons.rejected.connect(dialog.reject)
+    column.addWidget(take_or_leave(dialog, "Write into a folder …", ask))
     dialog.write = write  # type: ignore[attr-defined]
     open_fitting(dialog)
     return dialog

@@ -20,7 +20,7 @@ from PySide6.QtWidgets import (
 )
 
 from aquin.desk.kit import theme
-from aquin.desk.kit.dialogs import open_fitting
+from aquin.desk.kit.dialogs import open_fitting, take_or_leave
 from aquin.desk.kit.labels import Words
 from aquin.production import Edit, Event, Shot
 from aquin.production.report import FIELDS, TITLES, Sheet
@@ -64,16 +64,12 @@ def ask_columns(
     for part in form:
         both.addLayout(part)
     column.addLayout(both)
-    buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
-    buttons.button(QDialogButtonBox.StandardButton.Ok).setText("Read the report")
-    column.addWidget(buttons)
 
     def accepted() -> None:
         dialog.accept()
         chosen({f: str(b.currentData()) for f, b in boxes.items() if b.currentData()})
 
-    buttons.accepted.connect(accepted)
-    buttons.rejected.connect(dialog.reject)
+    column.addWidget(take_or_leave(dialog, "Read the report", accepted))
     dialog.boxes = boxes  # type: ignore[attr-defined]
     open_fitting(dialog)
     return dialog

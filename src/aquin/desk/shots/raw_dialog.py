@@ -6,14 +6,13 @@ from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
     QDialog,
-    QDialogButtonBox,
     QFormLayout,
     QHBoxLayout,
     QVBoxLayout,
     QWidget,
 )
 
-from aquin.desk.kit.dialogs import open_fitting
+from aquin.desk.kit.dialogs import open_fitting, take_or_leave
 from aquin.desk.kit.labels import Words
 from aquin.desk.kit.number import Number
 from aquin.frames import Decode
@@ -56,13 +55,7 @@ class RawDialog(QDialog):
         form.addRow("Highlights", self.highlights)
         form.addRow("Size", self.half)
         column.addLayout(form)
-        buttons = QDialogButtonBox(
-            QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel
-        )
-        buttons.button(QDialogButtonBox.StandardButton.Ok).setText("Develop")
-        buttons.accepted.connect(self.accept)
-        buttons.rejected.connect(self.reject)
-        column.addWidget(buttons)
+        column.addWidget(take_or_leave(self, "Develop", self.accept))
         self.exposure.show_value(now.exposure)
         self.kelvin.show_value(now.kelvin or 5600.0)
         self.tint.show_value(now.tint)
