@@ -11,6 +11,7 @@ import time
 from collections import Counter
 from pathlib import Path
 
+os.environ.setdefault("AQUIN_TRUST", "/")  # the configurations made here are used unasked
 ROOT = Path(__file__).parents[1]
 sys.path[:0] = [str(ROOT / "src"), str(ROOT / "tests"), str(ROOT / "tests" / "production")]
 

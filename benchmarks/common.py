@@ -11,6 +11,7 @@ from statistics import median, quantiles
 ROOT = Path(__file__).resolve().parent.parent
 sys.path.insert(0, str(ROOT / "src"))
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+os.environ.setdefault("AQUIN_TRUST", "/")  # configurations that the benchmarks made are used unasked
 
 
 def demo() -> Path:

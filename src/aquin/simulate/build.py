@@ -15,7 +15,7 @@ import numpy as np
 
 from aquin.errors import AquinError
 from aquin.simulate.shoot import Crew, Shoot, Take
-from aquin.workers import begin
+from aquin.workers import begin, context
 
 Progress = Callable[[float, str], None]
 STAGE_WORTH = 90
@@ -51,11 +51,11 @@ def build_media(
     order = sorted(work, key=lambda name: -worth[name])
     total, done = sum(worth.values()), 0
     count = min(jobs or os.cpu_count() or 1, len(order))
-    context = multiprocessing.get_context("spawn")
-    told: Any = context.Queue()
-    stop = context.Event()
+    made = context()
+    told: Any = made.Queue()
+    stop = made.Event()
     before = set(multiprocessing.active_children())
-    with ProcessPoolExecutor(count, context, _begin, (told, stop)) as pool:
+    with ProcessPoolExecutor(count, made, _begin, (told, stop)) as pool:
         running: set[Future[None]] = {
             pool.submit(_film_place, shoot.seed, work[place], media, truth) for place in order
         }
