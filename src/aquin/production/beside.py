@@ -232,6 +232,8 @@ def verdict_of(
         return None
     if like.get("off") is not None:
         off, error, doubt = (np.array(like[k], np.float64) for k in ("off", "error", "doubt"))
+        if at.same_time:
+            off = off - shoot.aspect_of((shot.setup_id, shot.camera_id))
         said.append((off, error, doubt, "the same materials"))
     points = shoot.seen.get(shoot.pair_key(shot), {}).get("points")
     if points is not None and float(points["sure"]) >= SURE:

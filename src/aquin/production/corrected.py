@@ -11,6 +11,7 @@ import numpy as np
 from aquin.colour.grade import Grade as Correction
 from aquin.colour.white import STOPS_A_MIRED
 from aquin.match.drift import to_parts
+from aquin.production.aspect import look_about_cards
 from aquin.production.beside import (
     BEFORE,
     BEFORE_ONE_LIGHT,
@@ -26,10 +27,10 @@ from aquin.production.drifting import drift_in
 from aquin.production.records import Camera, Grade, Setup
 from aquin.production.setups import kelvin
 from aquin.production.trims import Trim, exposed_apart
+from aquin.workers import Tell, part
 
 if TYPE_CHECKING:
     from aquin.production.shoot import CellKey, Shoot
-    from aquin.workers import Tell
 
 
 def corrected(
@@ -43,10 +44,11 @@ def corrected(
     """Correct the balances in `made` by what their shots say beside the hero; what is left to single shots, by their
     ids. `trims`: of the hero cameras' shots, just decided.
     """
+    look_about_cards(shoot, places, jobs, part(tell, 0.0, 0.2))
     graded = {t.shot.id: Correction.of(t.record.values) for t in trims if t.record.on}
     known = exposed_apart(shoot, places)
     drifts = {id: drift_in(shoot, shoot.production.get(Setup, id)) for id in {p[0] for p in places}}
-    found = verdicts(shoot, places, graded, jobs, tell, known, drifts)
+    found = verdicts(shoot, places, graded, jobs, part(tell, 0.2, 1.0), known, drifts)
     out: dict[str, Verdict] = {}
     for place in places:
         own = {s.id: found[s.id] for s in shoot.shots.get(place, ()) if s.id in found}
@@ -76,4 +78,5 @@ def _moved(shoot: Shoot, place: CellKey, record: Grade, cell: CellVerdict) -> Gr
         f"more, ±{float(cell.error.mean()):.2f} st"
     ).replace("-", "−")
     values = dict(record.values) | grade.values() | {"light": [round(float(v), 5) for v in light]}
+    values["aspect"] = [round(float(v), 4) for v in shoot.aspect_of(place)]
     return replace(record, values=values, origin=words)

@@ -67,12 +67,16 @@ class ChartJob:
 
 
 def read_job(job: ChartJob) -> dict[str, Any]:
-    """A chart's colours: `linear` (n, 3), `usable` (n,), `score`; empty where none was found."""
+    """A chart's colours: `linear` (n, 3), `usable` (n,), `score`, and where its best frame shows it, `frame` and
+    `corners` (4, 2) in pixels; empty where none was found.
+    """
     seen = read_take(replace(job.take, most=FRAMES))
     reading = seen.reading()
     if reading is None:
         return {}
-    return {
+    best = seen.best
+    where = {} if best is None else {"frame": best.number, "corners": np.round(reading.corners, 1).tolist()}
+    return where | {
         "layout": reading.layout.name,
         "linear": reading.linear.tolist(),
         "usable": reading.usable.tolist(),

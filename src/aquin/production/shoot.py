@@ -40,7 +40,7 @@ if TYPE_CHECKING:
 VERSION = 2
 """Goes up when a reading, a match or a ledger means something else, so that old ones are not used."""
 
-READS = 3
+READS = 4
 """The same of a chart's reading alone."""
 
 READING, SEEN, LOOK = "chart reading", "frames compared", "picture"
@@ -75,6 +75,9 @@ class Shoot:
     """Log2 of the channels, (3,), by which a cell's chart was lit more than its hero's, where that was just found."""
     one_light: set[CellKey] = field(default_factory=set)
     """Cells whose chart and whose hero's were just found to be one card in one light."""
+    aspect: dict[CellKey, np.ndarray] = field(default_factory=dict)
+    """Log2 of the channels, (3,), by which a place looks otherwise from a cell's camera than from its hero's, where
+    that was just found (see `production.aspect`)."""
 
     def __post_init__(self) -> None:
         self.how = reads(self.production)
@@ -116,11 +119,17 @@ class Shoot:
         """Log2 of the channels by which a cell's chart was lit more than its hero's, as its balance has it. (3,)."""
         if place in self.light:
             return self.light[place]
+        return self._kept_with(place, "light")
+
+    def aspect_of(self, place: CellKey) -> np.ndarray:
+        """Log2 of the channels by which a place looks otherwise from a cell's camera, as its balance has it. (3,)."""
+        return self.aspect[place] if place in self.aspect else self._kept_with(place, "aspect")
+
+    def _kept_with(self, place: CellKey, name: str) -> np.ndarray:
+        """(3,) numbers that lie beside a balance's; zeros where there are none."""
         held = self.balances.get(place)
         try:
-            value = np.array(
-                held.values.get("light", (0, 0, 0)) if held is not None else (0, 0, 0), np.float64
-            )
+            value = np.array(held.values.get(name, (0, 0, 0)) if held is not None else (0, 0, 0), np.float64)
         except (TypeError, ValueError):
             return np.zeros(3)
         return value if value.shape == (3,) and np.isfinite(value).all() else np.zeros(3)

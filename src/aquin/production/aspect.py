@@ -1,0 +1,132 @@
+"""How a place looks from where a camera stands beside how it looks from where the hero's does: lit otherwise, whatever
+the cameras are. Same materials take that for the cameras' difference; one card before both tells the two apart.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import cv2
+import numpy as np
+
+from aquin.arrays import Float64
+from aquin.charts.layout import layout
+from aquin.match.materials import match_materials
+from aquin.production.beside import shrunk
+from aquin.production.kept_work import cached
+from aquin.production.match_work import Ref, side_of
+from aquin.production.shoot import hash_of, targets_of
+from aquin.production.weighing import at_once
+
+if TYPE_CHECKING:
+    from aquin.production.shoot import CellKey, Shoot
+    from aquin.workers import Tell
+
+ASPECT = "same materials beside a card"
+"""Kind of what is kept."""
+VERSION = 1
+USUAL = 0.1
+"""Stops by which a channel looks otherwise from another place in the usual case: what is found is drawn to nothing as
+far as it is less sure than that (chosen on the tuning seeds).
+"""
+ROUND = 1.7
+"""How many times the card's size is left out about it: the hand that holds it is lit as the card is."""
+
+Corners = tuple[tuple[float, float], ...]
+
+
+@dataclass(frozen=True)
+class CardJob:
+    """A card in two cameras' frames, each under its grade, with its corners in pixels."""
+
+    key: str
+    hero: Ref
+    shot: Ref
+    corners: tuple[Corners, Corners]
+    config: str | None
+
+    @property
+    def path(self) -> Path:
+        return self.shot.path
+
+
+def card_job(job: CardJob) -> dict[str, Any]:
+    """What the same materials about the card say: `off`, `error` (3,) log2 of the channels; empty where there are none.
+    Raises AquinError.
+    """
+    pictures = []
+    for ref, corners in zip((job.hero, job.shot), job.corners, strict=True):
+        side = side_of(ref, job.config)
+        small, usable = shrunk(side.linear, side.usable())
+        scale = small.shape[1] / side.linear.shape[1]
+        graded = np.asarray(ref.graded.linear(small), np.float32)
+        pictures.append((graded, usable & ~about(np.array(corners) * scale, usable.shape)))
+    found = match_materials(pictures[0][0], pictures[1][0], pictures[0][1], pictures[1][1])
+    if found is None:
+        return {}
+    return {"off": np.round(found.off, 4).tolist(), "error": np.round(found.error, 4).tolist()}
+
+
+def about(corners: Float64, shape: tuple[int, ...]) -> np.ndarray:
+    """(h, w) bool of a card's surroundings, and of what holds it from below. `corners`: (4, 2) pixels."""
+    middle = corners.mean(axis=0)
+    field = middle + ROUND * (corners - middle)
+    out = np.zeros(shape[:2], np.uint8)
+    cv2.fillPoly(out, [np.round(field).astype(np.int32)], 1)
+    half = max(round(float(np.ptp(field[:, 0])) / 8), 4)
+    left, top = max(int(middle[0]) - half, 0), max(int(middle[1]), 0)
+    out[top:, left : max(int(middle[0]) + half, 0)] = 1
+    return out.astype(bool)
+
+
+def look_about_cards(
+    shoot: Shoot, places: Sequence[CellKey], jobs: int | None = None, tell: Tell | None = None
+) -> None:
+    """Find it for the cells whose cards were one card in one light, filmed at once."""
+    wanted: dict[CellKey, tuple[CardJob, Float64]] = {}
+    for place in places:
+        shoot.aspect[place] = np.zeros(3)
+        if place in shoot.one_light and (made := _job(shoot, place)) is not None:
+            wanted[place] = made
+    found = cached(shoot.production, ASPECT, {j.key: j for j, _ in wanted.values()}, card_job, jobs, tell)
+    for place, (job, card) in wanted.items():
+        seen = found.get(job.key)
+        if seen:
+            off, error = (np.array(seen[k], np.float64) for k in ("off", "error"))
+            shoot.aspect[place] = USUAL**2 / (USUAL**2 + error**2) * (off - card)
+
+
+def _job(shoot: Shoot, place: CellKey) -> tuple[CardJob, Float64] | None:
+    """What is to be looked at, and what the card itself says, (3,) log2 of the channels."""
+    target = next(iter(targets_of(shoot, place)), None)
+    if target is None or target[0] != place[0] or not at_once(shoot, place, target):
+        return None
+    both = [(shoot.reading(p), shoot.grade_at(p)) for p in (target, place)]
+    refs, said, corners, means = [], [], [], []
+    for found, grade in both:
+        if found is None or "frame" not in found[1]:
+            return None
+        shot, held, key = found
+        ref = shoot.ref(shot, int(held["frame"]), grade)
+        if ref is None:
+            return None
+        refs.append(ref)
+        said += [key, held["frame"], shoot.read_as(shot, ref), ref.grade]
+        corners.append(tuple((float(x), float(y)) for x, y in held["corners"]))
+        means.append((grade, held))
+    first, second = means[0][1], means[1][1]
+    if first["layout"] != second["layout"]:
+        return None
+    greys = layout(str(first["layout"])).neutral
+    greys = greys & np.array(first["usable"], bool) & np.array(second["usable"], bool)
+    if not greys.any():
+        return None
+    a, b = (
+        np.log2(np.maximum(np.asarray(g.linear(np.array(h["linear"], np.float64)[greys])), 1e-6))
+        for g, h in means
+    )
+    job = CardJob(hash_of([VERSION, *said]), refs[0], refs[1], (corners[0], corners[1]), shoot.config_path)
+    return job, np.asarray(np.median(b - a, axis=0), np.float64)
