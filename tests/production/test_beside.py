@@ -11,7 +11,12 @@ from aquin.colour.grade import Balance
 from aquin.measure.ledger import AXES, Row
 from aquin.production import Production
 from aquin.production.beside import (
+    BEFORE,
+    COMMON,
+    LEAST,
+    SPREAD,
     SURER,
+    SURER_OF_LEVEL,
     Verdict,
     agreed,
     beside_of,
@@ -101,14 +106,14 @@ def test_witnesses_are_weighed_and_wild_ones_held_back() -> None:
 
 
 def verdict(off: float, error: float) -> Verdict:
-    return Verdict(np.full(3, off), np.full(3, error), "the same materials")
+    return Verdict(np.full(3, off), np.full(3, error), "the same materials", np.full(3, error))
 
 
 def test_weak_evidence_does_little_and_sure_evidence_all() -> None:
-    weak, sure = of_cell({"a": verdict(1.0, 2.0)}, [], 0.1), of_cell({"a": verdict(0.3, 0.02)}, [], 0.1)
+    weak, sure = (of_cell({"a": v}, [], SPREAD, BEFORE) for v in (verdict(1.0, 2.0), verdict(0.3, 0.02)))
     assert np.abs(weak.off + weak.shots["a"].off).max() < 0.1
     assert sure.off + sure.shots["a"].off == pytest.approx(np.full(3, 0.3), abs=0.02)
-    assert (weak.error > 0.3).all() and (sure.shots["a"].error < 0.03).all()
+    assert (weak.error > 0.95 * np.array(BEFORE)).all() and (sure.shots["a"].error < 0.03).all()
 
 
 def test_what_shots_have_in_common_is_the_cells_and_the_rest_theirs() -> None:
@@ -118,10 +123,31 @@ def test_what_shots_have_in_common_is_the_cells_and_the_rest_theirs() -> None:
         "c": verdict(0.6, 0.03),
         "odd": verdict(-2.0, 0.03),
     }
-    cell = of_cell(found, ["odd"], 0.1)
+    cell = of_cell(found, ["odd"], (0.1, 0.1, 0.1), BEFORE)
     assert 0.3 < cell.off[0] < 0.55  # what is odd says nothing of the others
     for id, one in found.items():
         assert cell.off + cell.shots[id].off == pytest.approx(one.off, abs=0.05)
+
+
+def test_what_witnesses_have_wrong_alike_is_not_averaged_away() -> None:
+    """A card says that nothing is off; many shots of doubtful materials that all say otherwise do not outvote it."""
+    held = (0.05, 0.05, 0.05)
+    few, many = (
+        of_cell({str(k): verdict(0.3, 0.3) for k in range(n)}, [], (0.02, 0.02, 0.02), held) for n in (2, 50)
+    )
+    assert 0 < few.off[0] < many.off[0] < 0.05
+    assert many.shots["0"].off[0] + many.off[0] < 0.06
+    # as far as they are off alike: were each off on its own, fifty would be right to within a twentieth of a stop
+    assert 0.3 / np.sqrt(50) < COMMON * 0.3
+
+
+def test_a_moment_that_is_known_to_be_darker_is_no_wrong_exposure() -> None:
+    """The hero's own clip of that moment says how the light had fallen; what cameras do is judged beyond that."""
+    fallen = np.array([-1.5, -1.6, -1.7])
+    found = {"a": verdict(-1.5, 0.5), "b": verdict(0.0, 0.05)}
+    told, untold = (of_cell(found, [], SPREAD, BEFORE, light) for light in ({"a": fallen}, None))
+    assert told.off + told.shots["a"].off == pytest.approx(fallen, abs=0.15)
+    assert untold.off[0] + untold.shots["a"].off[0] > -0.6
 
 
 def test_a_grade_takes_back_what_is_found() -> None:
@@ -139,7 +165,9 @@ def test_rows_carry_value_and_doubt_in_their_units() -> None:
     )
     axes = {a.name: Row(a, 0.0, 0.0, 0.0, 0.0) for a in AXES}
     rows = {r.axis.name: r for r in on_the_axes(list(axes.values()), said)}
-    assert rows["exposure"].beside == pytest.approx(0.2) and rows["exposure"].doubt == pytest.approx(0.05)
+    assert rows["exposure"].beside == pytest.approx(0.2) and rows["exposure"].doubt == pytest.approx(
+        float(np.hypot(LEAST, 0.05 * SURER_OF_LEVEL))
+    )
     assert rows["warmth"].beside == pytest.approx(8, abs=0.05) and rows["warmth"].doubt == pytest.approx(
         5 * SURER
     )

@@ -321,7 +321,7 @@ def _rows(
     if chart is not None:
         found = {r.axis.name: r for r in measure(chart[0].evidence, shoot.grade_at(place), None, limits)}
         by = "chart"
-    follows = [s for s in states if not s.own and s.rows]
+    follows = [s for s in states if not s.own and s.rows] or [s for s in states if s.rows]
     for axis in axes(limits):
         rows = [r for s in follows for r in s.rows if r.axis.name == axis.name]
         if axis.name not in found and rows and (axis.picture or not by):

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from aquin.arrays import Float64
 from aquin.colour.grade import Grade as Correction
 from aquin.colour.white import STOPS_A_MIRED
 from aquin.match.drift import to_parts
@@ -15,6 +16,7 @@ from aquin.production.aspect import look_about_cards
 from aquin.production.beside import (
     BEFORE,
     BEFORE_ONE_LIGHT,
+    BEFORE_SET,
     SPREAD,
     SPREAD_AUTO,
     CellVerdict,
@@ -24,7 +26,7 @@ from aquin.production.beside import (
     without,
 )
 from aquin.production.drifting import drift_in
-from aquin.production.records import Camera, Grade, Setup
+from aquin.production.records import Camera, Grade, Setup, Shot
 from aquin.production.setups import kelvin
 from aquin.production.trims import Trim, exposed_apart
 from aquin.workers import Tell, part
@@ -56,14 +58,28 @@ def corrected(
             continue
         camera = shoot.production.get(Camera, place[1])
         auto = any(not kelvin(s.white).isdigit() for s in shoot.shots[place] if s.kind == "shot")
-        spread = float(np.hypot(SPREAD_AUTO if auto else SPREAD, drifts[place[0]].span))
-        before = BEFORE_ONE_LIGHT if place in shoot.one_light else BEFORE
-        cell = of_cell(own, [id for id in own if shoot.odd.get(id)], spread, before)
+        spread = SPREAD_AUTO if auto else SPREAD
+        before = BEFORE if auto else BEFORE_SET
+        if place in shoot.one_light:
+            before = BEFORE_ONE_LIGHT
+        light = {id: _light_of(shoot, id, trims) for id in own}
+        cell = of_cell(own, [id for id in own if shoot.odd.get(id)], spread, before, light)
         out |= cell.shots
         if place in made and camera is not None:
             made[place] = _moved(shoot, place, made[place], cell)
             shoot.decided[place] = Correction.of(made[place].values)
     return out
+
+
+def _light_of(shoot: Shoot, shot_id: str, trims: Sequence[Trim]) -> Float64:
+    """(3,) log2 of the channels by which the light of a shot's moment is above that of its setup's charts, by what the
+    hero's camera recorded then: its trim takes it back there.
+    """
+    at = shoot.moment(shoot.production.get(Shot, shot_id))
+    if at is None or not at.same_time or shoot.odd.get(at.hero.id):
+        return np.zeros(3)
+    moved = next((t.moved for t in trims if t.shot.id == at.hero.id and t.record.on), (0.0, 0.0, 0.0))
+    return np.array(moved, np.float64)
 
 
 def _moved(shoot: Shoot, place: CellKey, record: Grade, cell: CellVerdict) -> Grade:

@@ -145,8 +145,7 @@ def _decided(
         before = _held(held) if held is not None else 0.0
         found = (before + seen.off, seen.by, float(seen.error.mean()))
     elif known is not None:
-        needed = bool((np.abs(known.off) > known.error).any())
-        found = (known.off, known.by, float(known.error.mean())) if needed else None
+        found = known.off, known.by, float(known.error.mean())  # drawn to nothing as far as it is not sure
     else:
         found = drifted()
     if found is None or float(np.abs(found[0]).max()) < MOVED:

@@ -101,7 +101,7 @@ def _beside(
             _, at, grades, job = wanted[trim.shot.id]
             said = verdict_of(shoot, trim.shot, found.get(job.key, {}), *grades, 0.0)
             if said is not None and at.same_time:
-                share = SPREAD**2 / (SPREAD**2 + said.error**2)
+                share = SPREAD[0] ** 2 / (SPREAD[0] ** 2 + said.error**2)
                 values = dict(trim.record.values) | without(grades[1], share * said.off).values()
                 own = shoot.trims.get(trim.shot.id)
                 held = own is not None and own.on and dict(own.values) == values
