@@ -220,3 +220,39 @@ def test_bad_edits_are_refused(tmp_path: Path) -> None:
     refused("f.xml", b"<xmeml", "refused")
     with pytest.raises(AquinError, match="can't be read"):
         read_edit(tmp_path / "none.edl")
+
+
+XMEML = """<?xml version="1.0" encoding="UTF-8"?>
+<!DOCTYPE xmeml>
+<xmeml version="5"><sequence id="s"><name>cut</name><duration>100</duration><rate><timebase>24</timebase></rate>
+<media><video><track><clipitem id="c1"><name>A01</name><duration>400</duration><rate><timebase>24</timebase></rate>
+<start>0</start><end>48</end><in>20</in><out>68</out><file id="f1"><name>A01.mov</name>
+<pathurl>file://localhost/m/A01.mov</pathurl><rate><timebase>24</timebase></rate><duration>200</duration><timecode><rate>
+<timebase>24</timebase></rate><string>10:00:00:00</string><frame>864000</frame><displayformat>NDF</displayformat>
+</timecode></file>{filter}</clipitem></track></video></media></sequence></xmeml>"""
+
+
+@pytest.mark.parametrize(
+    ("speed", "reverse", "more", "first", "last", "pace"),
+    [
+        ("50", "FALSE", "", "10:00:00:10", "10:00:01:10", 0.5),  # 20 of its frames are 10 of the media
+        ("200", "FALSE", "", "10:00:01:16", "10:00:05:16", 2.0),
+        ("100", "TRUE", "", "10:00:05:12", "10:00:07:12", -1.0),  # from the end: 200 - 20 - 48
+        ("50", "FALSE", "1", "10:00:00:20", "10:00:02:20", 1.0),  # a speed that varies is no one number
+        ("fast", "FALSE", "", "10:00:00:20", "10:00:02:20", 1.0),
+    ],
+)
+def test_speeds_of_an_xmeml_edit(
+    tmp_path: Path, speed: str, reverse: str, more: str, first: str, last: str, pace: float
+) -> None:
+    """A constant time remap by the format's published names; how its frames are counted is from memory."""
+    parts = (("variablespeed", more or "0"), ("speed", speed), ("reverse", reverse))
+    given = "".join(
+        f"<parameter><parameterid>{n}</parameterid><name>{n}</name><value>{v}</value></parameter>"
+        for n, v in parts
+    )
+    other = "<filter><effect><name>Other</name><effectid>other</effectid></effect></filter>"
+    remap = f"<filter><effect><name>Time Remap</name><effectid>timeremap</effectid>{given}</effect></filter>"
+    (tmp_path / "cut.xml").write_text(XMEML.replace("{filter}", other + remap))
+    (cut,) = read_edit(tmp_path / "cut.xml").cuts
+    assert (cut.source_in, cut.source_out, cut.speed) == (first, last, pace)

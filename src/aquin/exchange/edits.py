@@ -124,7 +124,7 @@ def _cut_list(path: Path, line: Any, tracks: list[Any], rate: Fraction) -> CutLi
         speed = _exact(piece.start_time.rate)
         media = clip.media_reference
         url = getattr(media, "target_url", "") or ""
-        begin, pace = round(piece.start_time.rescaled_to(float(speed)).value), _speed(clip)
+        begin, pace = _begin(clip, piece, float(speed)), _speed(clip)
         length = round(piece.duration.rescaled_to(float(own)).value)
         drop = _drops(clip)
         if not 0 <= length <= MOST_FRAMES or not abs(begin) <= MOST_FRAMES:
@@ -152,11 +152,54 @@ def _cut_list(path: Path, line: Any, tracks: list[Any], rate: Fraction) -> CutLi
     return CutList(line.name or path.stem, path.name, own, tuple(c for _, c in cuts))
 
 
+def _begin(clip: Any, piece: Any, rate: float) -> int:
+    """The first of the media's frames that a piece shows.
+
+    An xmeml piece with a speed of its own counts frames as it plays them, from its media's end where it runs backwards
+    (from memory); all else counts the media's own.
+    """
+    start, pace = piece.start_time.rescaled_to(rate).value, _xmeml_speed(clip)
+    there = clip.media_reference.available_range if pace != 1 else None
+    if there is None:
+        return round(start)
+    zero, length = (t.rescaled_to(rate).value for t in (there.start_time, there.duration))
+    into, shown = (start - zero) * abs(pace), piece.duration.rescaled_to(rate).value * abs(pace)
+    return round(zero + into if pace >= 0 else zero + length - into - shown)
+
+
+def _xmeml_speed(clip: Any) -> float:
+    """What the constant time remap of an xmeml clip says, which its adapter leaves as it was; a speed that varies is no
+    one number, and is taken as 1.
+    """
+    held = (clip.metadata or {}).get("fcp_xml", {})
+    filters = held.get("filter", []) if hasattr(held, "get") else []
+    for one in filters if not hasattr(filters, "get") else [filters]:
+        effect = one.get("effect", {}) if hasattr(one, "get") else {}
+        if not hasattr(effect, "get") or str(effect.get("effectid", "")).lower() != "timeremap":
+            continue
+        given = effect.get("parameter", [])
+        said = {
+            str(p.get("parameterid", "")): str(p.get("value", ""))
+            for p in (given if not hasattr(given, "get") else [given])
+            if hasattr(p, "get")
+        }
+        if said.get("variablespeed", "0") not in ("0", "", "FALSE"):
+            return 1.0
+        try:
+            speed = abs(float(said.get("speed", "100"))) / 100
+        except ValueError:
+            return 1.0
+        if not speed <= 100:
+            return 1.0
+        return -speed if said.get("reverse", "FALSE").upper() == "TRUE" else speed
+    return 1.0
+
+
 def _speed(clip: Any) -> float:
     """Of all its linear time warps; a freeze frame is 0."""
     import opentimelineio as otio
 
-    speed = 1.0
+    speed = _xmeml_speed(clip)
     for effect in clip.effects:
         if isinstance(effect, otio.schema.FreezeFrame):
             return 0.0
