@@ -8,6 +8,7 @@ import stat
 import subprocess
 import sys
 import zipfile
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -32,6 +33,7 @@ from aquin.release.package import release_at
 from aquin.release.routes import routes
 from aquin.release.state import standing
 from releases import said
+from shoots import copy_of
 
 FEW = ("cc", "clf")
 TRIES = int(os.environ.get("AQUIN_TAMPER", "40"))
@@ -39,8 +41,6 @@ TRIES = int(os.environ.get("AQUIN_TAMPER", "40"))
 
 def few_shots(path: Path, count: int = 2) -> Production:
     """A production whose other shots are references, which are not released."""
-    from dataclasses import replace
-
     production = Production.open(path)
     shots = [s for s in production.all(Shot) if s.kind == "shot"]
     production.change("fewer shots", *(replace(s, kind="reference") for s in shots[count:]))
@@ -437,6 +437,28 @@ def test_a_release_opens_for_somebody_who_has_only_it_and_the_media(
 
 
 FUZZ = int(os.environ.get("AQUIN_FUZZ", "25"))
+
+
+def test_a_copy_that_came_without_its_configuration_is_shown_through_the_others(
+    film: Path, released: Path, tmp_path: Path
+) -> None:
+    from aquin.jobs.compare_releases import compare
+
+    copy_of(film, tmp_path / "back.aquin")
+    config = config_of(Production.open(film, read_only=True))
+    back = Production.open(tmp_path / "back.aquin")
+    shot = next(s for s in back.all(Shot) if s.kind == "shot" and held_grade(back, s) is not None)
+    grade = held_grade(back, shot)
+    assert grade is not None
+    darker = replace(grade, balance=Balance(grade.balance.stops - 0.5, grade.balance.gains))
+    keep_grade(back, config, shot, darker, "by hand")
+    back.close()
+    for other in (film, released):
+        found = compare(other, tmp_path / "back.aquin")
+        assert found.notes == ("back.aquin came without its colour configuration: the other's is used",)
+        (changed,) = [c for c in found.changed if c.shot == shot.name]
+        assert changed.stops == pytest.approx(-0.5, abs=0.01) and changed.pictures is not None
+        assert changed.off is not None and changed.off > 2
 
 
 def test_changed_manifests_are_read_or_refused(released: Path, tmp_path: Path) -> None:

@@ -158,12 +158,12 @@ def _begin(clip: Any, piece: Any, rate: float) -> int:
     An xmeml piece with a speed of its own counts frames as it plays them, from its media's end where it runs backwards
     (from memory); all else counts the media's own.
     """
-    start, pace = piece.start_time.rescaled_to(rate).value, _xmeml_speed(clip)
+    start, pace = float(piece.start_time.rescaled_to(rate).value), _xmeml_speed(clip)
     there = clip.media_reference.available_range if pace != 1 else None
     if there is None:
         return round(start)
-    zero, length = (t.rescaled_to(rate).value for t in (there.start_time, there.duration))
-    into, shown = (start - zero) * abs(pace), piece.duration.rescaled_to(rate).value * abs(pace)
+    zero, length = (float(t.rescaled_to(rate).value) for t in (there.start_time, there.duration))
+    into, shown = (start - zero) * abs(pace), float(piece.duration.rescaled_to(rate).value) * abs(pace)
     return round(zero + into if pace >= 0 else zero + length - into - shown)
 
 

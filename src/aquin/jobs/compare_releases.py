@@ -6,12 +6,13 @@ from collections.abc import Callable, Mapping, Sequence
 from contextlib import ExitStack
 from dataclasses import dataclass, field, replace
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import numpy as np
 
 from aquin.arrays import Float32
 from aquin.colour.cdl import Cdl
+from aquin.colour.config import ColourConfig
 from aquin.colour.difference import delta_e00
 from aquin.colour.grade import Grade
 from aquin.errors import AquinError
@@ -20,7 +21,7 @@ from aquin.exchange.paper import Block, Heading, Lines, Paper, Picture, Pictures
 from aquin.jobs.release_contents import said_of
 from aquin.jobs.what_did_they import chain_of
 from aquin.measure.display import lab_of_display
-from aquin.production import Production, Shot
+from aquin.production import Camera, Production, Shot
 from aquin.production.address import is_address
 from aquin.production.looks import look_for, screen_of
 from aquin.production.settings import config_of
@@ -31,10 +32,8 @@ from aquin.release.numbers import shift_of
 from aquin.release.package import release_at
 from aquin.release.routes import pixels
 from aquin.release.shot_files import check_source, jpeg
+from aquin.trusted import Unasked
 from aquin.workers import Tell
-
-if TYPE_CHECKING:
-    from aquin.colour.config import ColourConfig
 
 
 @dataclass(frozen=True)
@@ -109,12 +108,11 @@ class Compared:
 def compare(first: Path, second: Path, tell: Tell | None = None) -> Compared:
     """Each a release (folder or .zip) or a production file. Slow, for a worker. Raises AquinError."""
     with ExitStack() as stack:
-        a, b = (_side(stack, path) for path in (first, second))
-        notes = (
-            ()
-            if a.identity == b.identity
-            else ("they are of two productions: shots are paired by their ids",)
-        )
+        held = [_held(stack, path) for path in (first, second)]
+        (a, one), (b, two) = (_side(*held[k], held[1 - k]) for k in (0, 1))
+        notes = tuple(n for n in (one, two) if n)
+        if a.identity != b.identity:
+            notes = ("they are of two productions: shots are paired by their ids", *notes)
         both = [id for id in a.shots if id in b.shots]
         changed = []
         for k, id in enumerate(both):
@@ -170,12 +168,45 @@ def _changed(a: Side, b: Side, id: str, what: tuple[str, ...]) -> Changed:
     return replace(found, off=off, pictures=pictures)
 
 
-def _side(stack: ExitStack, path: Path) -> Side:
+def _held(stack: ExitStack, path: Path) -> tuple[Path, Production | Path]:
+    """What was named, and the production or the release's folder."""
     if path.suffix == ".aquin" or is_address(path):
         production = Production.open(path, read_only=True)
         stack.callback(production.close)
-        return of_production(production)
-    return _of_release(stack.enter_context(release_at(path)), path)
+        return path, production
+    return path, stack.enter_context(release_at(path))
+
+
+def _side(path: Path, held: Production | Path, other: tuple[Path, Production | Path]) -> tuple[Side, str]:
+    """One of the two, and what has to be said of how it is read: a copy that came without its colour configuration is
+    read through that of the `other`.
+    """
+    if isinstance(held, Path):
+        return _of_release(held, path), ""
+    wanted = {c.encoding for c in held.all(Camera) if c.encoding}
+    try:
+        own: ColourConfig | None = config_of(held)
+    except Unasked:
+        raise
+    except AquinError:
+        own = None
+    if own is not None and wanted <= {e.name for e in own.encodings()}:
+        return of_production(held, own), ""
+    try:
+        theirs = config_of(other[1]) if isinstance(other[1], Production) else _config_in(other[1])
+    except AquinError:
+        theirs = None
+    if theirs is None or (own is not None and not wanted <= {e.name for e in theirs.encodings()}):
+        return of_production(held, own), ""
+    return of_production(
+        held, theirs
+    ), f"{path.name} came without its colour configuration: the other's is used"
+
+
+def _config_in(folder: Path) -> ColourConfig | None:
+    """A release's colour configuration."""
+    path = folder / "config" / "config.ocio"
+    return ColourConfig.load(path) if path.is_file() else None
 
 
 def _of_release(folder: Path, path: Path) -> Side:
