@@ -16,7 +16,7 @@ from aquin.colour.white import STOPS_A_MIRED
 from aquin.match.drift import Drift, to_parts
 from aquin.production.audit.case import Case
 from aquin.production.audit.light import exposure_off
-from aquin.production.beside import beside_of, without
+from aquin.production.beside import DUV_A_STOP, beside_of, without
 from aquin.production.drifting import drift_in
 from aquin.production.grading import correction_of
 from aquin.production.heroes import hero_of
@@ -38,8 +38,9 @@ APART = 0.75
 speaks.
 """
 
-MOVED = 0.07
-"""Stops of a channel from which a shot gets a trim of its own: less is within all tolerances."""
+MOVED = (0.05, 2.75 * STOPS_A_MIRED, 1e-3 / DUV_A_STOP)
+"""Exposure, log2 R/B and green, in stops, from which a shot gets a trim of its own: half of what is usually tolerated.
+"""
 
 
 def exposed_apart(shoot: Shoot, places: Sequence[CellKey]) -> dict[str, float]:
@@ -148,11 +149,16 @@ def _decided(
         found = known.off, known.by, float(known.error.mean())  # drawn to nothing as far as it is not sure
     else:
         found = drifted()
-    if found is None or float(np.abs(found[0]).max()) < MOVED:
+    if found is None or not matters(found[0]):
         if held is None or not held.values.get("keys"):
             return None if held is None else _off(shot, held)
         found = np.zeros(3), FOLLOWED, 0.0
     return _trim(shoot, shoot.grade_at(place), shot, own, found)
+
+
+def matters(moved: np.ndarray) -> bool:
+    """Whether (3,) log2 of the channels are worth a trim."""
+    return bool((np.abs(to_parts(moved[None])[0]) >= MOVED).any())
 
 
 def _off(shot: Shot, record: Grade) -> Trim:
@@ -232,7 +238,7 @@ def _shift(
     if "exposure" in kinds and apart is not None and abs(apart[0]) > max(APART, 3 * apart[1]):
         moved = light + apart[0]  # siblings are compared after the change of light that all cameras saw
         return moved, "exposure by its siblings", apart[1]
-    if np.abs(light).max() >= MOVED and error < 0.5:
+    if matters(light) and error < 0.5:
         return light, DRIFT, error
     return None
 
