@@ -238,6 +238,7 @@ def test_a_shot_beside_its_hero_and_what_is_said_of_it(settled: Path) -> None:
         "by",
         "off",
         "kinship",
+        "taken_off",
         "materials",
         "named",
     ]

@@ -28,6 +28,7 @@ from aquin.production.beside import (
 from aquin.production.cells import State, board
 from aquin.production.settings import config_of
 from aquin.production.shoot import Shoot
+from aquin.production.trims import matters
 from yardstick import Judged, judged
 
 EXPOSURE = next(a for a in AXES if a.name == "exposure")
@@ -148,6 +149,24 @@ def test_a_moment_that_is_known_to_be_darker_is_no_wrong_exposure() -> None:
     told, untold = (of_cell(found, [], SPREAD, BEFORE, light) for light in ({"a": fallen}, None))
     assert told.off + told.shots["a"].off == pytest.approx(fallen, abs=0.15)
     assert untold.off[0] + untold.shots["a"].off[0] > -0.6
+
+
+@pytest.mark.parametrize(
+    ("stops", "mired", "duv", "kept"),
+    [
+        (0.04, 0.0, 0.0, False),
+        (-0.06, 0.0, 0.0, True),
+        (0.0, 2.0, 0.0, False),
+        (0.0, -4.0, 0.0, True),
+        (0.0, 0.0, 7e-4, False),
+        (0.0, 0.0, 13e-4, True),
+        (0.04, 2.0, 7e-4, False),
+    ],
+)
+def test_a_trim_is_worth_having_from_half_a_tolerance_on(
+    stops: float, mired: float, duv: float, kept: bool
+) -> None:
+    assert matters(np.log2(Balance.from_shift(stops, mired, duv).factors)) == kept
 
 
 def test_a_grade_takes_back_what_is_found() -> None:

@@ -9,9 +9,11 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from aquin.colour.white import STOPS_A_MIRED
 from aquin.errors import AquinError
 from aquin.jobs.same_materials import MOST, SameMaterials, Shown, look_at_materials, toggled
-from aquin.production.beside import beside_of, look_again
+from aquin.match.drift import to_parts
+from aquin.production.beside import DUV_A_STOP, beside_of, look_again
 from aquin.production.ledgers import known_frames
 from aquin.production.match_work import side_of
 from aquin.production.named import Colour, Named, name_things, named_of, strike, struck_of
@@ -126,6 +128,7 @@ def _data(
             for axis, (value, error) in (verdict.axes if verdict is not None else {}).items()
         },
         "kinship": round(found.kinship, 3),
+        "taken_off": _taken_off(shoot.aspect_of(place)),
         "materials": [
             {
                 "number": m.number,
@@ -140,6 +143,16 @@ def _data(
             for m in found.materials
         ],
         "named": [_thing(n) for n in named_of(production, shot)],
+    }
+
+
+def _taken_off(aspect: np.ndarray) -> dict[str, float]:
+    """What materials read from this camera's place whatever the cameras are, as a card before both has told."""
+    stops, warm, green = (float(v) for v in to_parts(aspect[None])[0])
+    return {
+        "stops": round(stops, 3),
+        "mired": round(warm / STOPS_A_MIRED, 2),
+        "duv": round(green * DUV_A_STOP, 5),
     }
 
 

@@ -28,7 +28,7 @@ from aquin.production.beside import (
 from aquin.production.drifting import drift_in
 from aquin.production.records import Camera, Grade, Setup, Shot
 from aquin.production.setups import kelvin
-from aquin.production.trims import Trim, exposed_apart
+from aquin.production.trims import Trim, exposed_apart, matters
 from aquin.workers import Tell, part
 
 if TYPE_CHECKING:
@@ -71,6 +71,16 @@ def corrected(
     return out
 
 
+def _aspect_words(aspect: Float64) -> str:
+    """What is said of how a place looks from elsewhere, where it is worth a word."""
+    stops, warm, _ = to_parts(aspect[None])[0]
+    if not matters(aspect):
+        return ""
+    return (
+        f"; from its place materials read {stops:+.2f} st and {warm / STOPS_A_MIRED:+.0f} mired, by the card"
+    )
+
+
 def _light_of(shoot: Shoot, shot_id: str, trims: Sequence[Trim]) -> Float64:
     """(3,) log2 of the channels by which the light of a shot's moment is above that of its setup's charts, by what the
     hero's camera recorded then: its trim takes it back there.
@@ -91,7 +101,7 @@ def _moved(shoot: Shoot, place: CellKey, record: Grade, cell: CellVerdict) -> Gr
     by = next(iter(cell.shots.values())).by
     words = (
         f"{record.origin}; beside its hero by {by}: {-parts[0]:+.2f} st and {-parts[1] / STOPS_A_MIRED:+.0f} mired "
-        f"more, ±{float(cell.error.mean()):.2f} st"
+        f"more, ±{float(cell.error.mean()):.2f} st{_aspect_words(shoot.aspect_of(place))}"
     ).replace("-", "−")
     values = dict(record.values) | grade.values() | {"light": [round(float(v), 5) for v in light]}
     values["aspect"] = [round(float(v), 4) for v in shoot.aspect_of(place)]

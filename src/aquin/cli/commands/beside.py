@@ -40,6 +40,12 @@ def _say(data: dict[str, Any]) -> None:
         print("  nothing says how far it is off")
     for axis, v in data["off"].items():
         print(f"  {axis:10} {v['value']:+8.2f} ±{v['error']:.2f}   by {data['by']}")
+    off = data["taken_off"]
+    if any(off.values()):
+        print(
+            f"  from this camera's place materials read {off['stops']:+.2f} st and {off['mired']:+.0f} mired, as a card "
+            "before both tells: it is taken off"
+        )
     for m in data["materials"]:
         print(f"  material {m['line']}")
     for n in data["named"]:
