@@ -43,8 +43,8 @@ def _say(data: dict[str, Any]) -> None:
     off = data["taken_off"]
     if any(off.values()):
         print(
-            f"  from this camera's place materials read {off['stops']:+.2f} st and {off['mired']:+.0f} mired, as a card "
-            "before both tells: it is taken off"
+            f"  from this camera's place materials read {off['stops']:+.2f} st and {off['mired']:+.0f} mired, "
+            "as a card before both tells: it is taken off"
         )
     for m in data["materials"]:
         print(f"  material {m['line']}")
