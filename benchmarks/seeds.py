@@ -1,15 +1,16 @@
 """The match of whole shoots judged against their truth, on shoots of many seeds that are filmed at just the frames
 that are compared.
 
-    python benchmarks/seeds.py FOLDER [--careless] [--only points|materials] [--fix] [SEED ...]
+    python benchmarks/seeds.py FOLDER [--careless] [--only points|materials] [--fix] [--pictures FILE] [SEED ...]
 
 Without seeds, those that are kept for judging (`tests/yardstick.py`); nothing may be chosen on them. With
 --careless the crew films every chart in whatever light is there. With --only there are no charts, and of the two other
 witnesses only that one (what whole pictures look like starts the materials). With --fix the sure fixes of the audit
-are applied first, as the Board offers it. FOLDER keeps
+are applied first, as the Board offers it. With --pictures the worst shots are drawn into a file. FOLDER keeps
 what was filmed (two to four minutes a seed) and measured, so that another run settles from what is known.
 """
 
+import json
 import shutil
 import sys
 import time
@@ -21,17 +22,66 @@ from common import ROOT
 sys.path.insert(0, str(ROOT / "tests"))
 
 
-def main(folder: Path, seeds: list[int], crew: str, fix: bool) -> None:
-    every = []
+def main(folder: Path, seeds: list[int], crew: str, fix: bool, pictures: Path | None = None) -> None:
+    every, bases = [], {}
     print(f"crew: {crew}{', sure fixes applied' if fix else ''}", flush=True)
     for seed in seeds:
         base = filmed(folder / f"{crew}{seed}", seed, crew)
         rows = judged_again(base, fix)
         every += rows
+        bases |= {one.shot.id: base for one, _ in rows}
         say(f"seed {seed}", rows)
     if len(seeds) > 1:
         say("all", every)
         worst(every)
+    if pictures is not None:
+        draw(pictures, sorted((o for o, _ in sound(every)), key=lambda o: -o.after)[:WORST], bases)
+
+
+WORST = 4
+"""How many are drawn."""
+
+
+def draw(path: Path, worst: list, bases: dict[str, Path]) -> None:
+    """Shots as filmed, as settled, and as the hero's camera would have recorded them, graded as its own moment is."""
+    import cv2
+    from PIL import Image, ImageDraw
+
+    from aquin.production.match_work import side_of
+    from aquin.production.settings import config_of
+    from aquin.production.shoot import Shoot, shot_grade
+    from aquin.production.store import Production
+    from aquin.simulate.cameras import CAMERAS
+    from yardstick import exposed
+
+    wide, high, room = 400, 225, 20
+    sheet = Image.new("RGB", (3 * wide + 16, len(worst) * (high + room)), (24, 24, 24))
+    words = ImageDraw.Draw(sheet)
+    for row, one in enumerate(worst):
+        base = bases[one.shot.id]
+        production = Production.open(base.with_name("judged.aquin"), read_only=True)
+        desk, truth = Shoot(production, config_of(production)), base.parent / "truth"
+        said, theirs = (
+            json.loads((truth / f"{n}.json").read_text()) for n in (one.shot.name, one.moment.hero.name)
+        )
+        own = side_of(desk.ref(one.shot, one.shot.first + said["zero"]), desk.config_path).linear
+        to_ap1 = desk.config.to_linear(CAMERAS["Heron"].linear_encoding.name)
+        seen = to_ap1(np.load(truth / f"{one.shot.name}.npz")["hero"].astype(np.float32))
+        seen = exposed(seen, said, theirs)
+        view = desk.config.view(*desk.config.default_view())
+        views = (own, shot_grade(desk, one.shot).linear(own), shot_grade(desk, one.moment.hero).linear(seen))
+        for column, linear in enumerate(views):
+            small = cv2.resize(np.asarray(linear, np.float32), (wide, high), interpolation=cv2.INTER_AREA)
+            shown = np.clip(view(np.ascontiguousarray(small)), 0, 1)
+            at = column * (wide + 8), row * (high + room)
+            sheet.paste(Image.fromarray((255 * shown).astype(np.uint8)), at)
+        text = (
+            f"{one.setup}, {one.camera}: as filmed {one.before:.1f} dE00 off, as settled {one.after:.1f} "
+            f"({one.stops:+.2f} stop, {one.white[0]:+.0f} mired); right: what it should be"
+        )
+        words.text((4, row * (high + room) + high + 4), text, fill=(190, 190, 190))
+        production.close()
+    sheet.save(path, quality=88)
 
 
 def filmed(folder: Path, seed: int, crew: str) -> Path:
@@ -182,4 +232,5 @@ if __name__ == "__main__":
         only(sys.argv[sys.argv.index("--only") + 1])
     numbers = [int(s) for s in sys.argv[2:] if s.isdigit()]
     crew = "careless" if "--careless" in sys.argv else "careful"
-    main(Path(sys.argv[1]), numbers or list(JUDGING), crew, "--fix" in sys.argv)
+    drawn = Path(sys.argv[sys.argv.index("--pictures") + 1]) if "--pictures" in sys.argv else None
+    main(Path(sys.argv[1]), numbers or list(JUDGING), crew, "--fix" in sys.argv, drawn)
