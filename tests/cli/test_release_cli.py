@@ -76,9 +76,9 @@ def test_the_whole_way(film: Path, tmp_path: Path) -> None:
     code, text, _ = plain("diff", film, tmp_path / "back.aquin", "--out", tmp_path / "diff.html", "--json")
     changed = json.loads(text)["changed"]
     assert code == 1 and [c["shot"] for c in changed] == [shot["name"]]
-    assert (
-        changed[0]["stops"] == pytest.approx(0.5 - shot["stops"], abs=0.01)
-        and changed[0]["delta_e00"] is None
+    assert changed[0]["stops"] == pytest.approx(0.5 - shot["stops"], abs=0.01) and changed[0]["delta_e00"] > 2
+    assert json.loads(text)["notes"] == (
+        ["back.aquin came without its colour configuration: the other's is used"]
     )
     assert (tmp_path / "diff.html").is_file()
     code, text, _ = plain("merge", film, tmp_path / "back.aquin", "--dry", "--json")

@@ -11,20 +11,17 @@ from aquin.colour.grade import Balance
 from aquin.measure.ledger import AXES, Row
 from aquin.production import Production
 from aquin.production.beside import (
-    BEFORE,
-    COMMON,
     LEAST,
-    SPREAD,
     SURER,
     SURER_OF_LEVEL,
     Verdict,
     agreed,
     beside_of,
     by_points,
-    of_cell,
     on_the_axes,
     without,
 )
+from aquin.production.cell_sum import BEFORE, COMMON, SPREAD, of_cell
 from aquin.production.cells import State, board
 from aquin.production.settings import config_of
 from aquin.production.shoot import Shoot

@@ -18,7 +18,7 @@ from aquin.colour.grade import Balance
 from aquin.colour.grade import Grade as Correction
 from aquin.colour.primaries import AP1_LUMA, AP1_TO_XYZ
 from aquin.colour.white import ACES_DUV, ACES_MIRED, STOPS_A_MIRED, mired_duv
-from aquin.match.drift import Drift, from_parts, to_parts
+from aquin.match.drift import Drift, to_parts
 from aquin.match.materials import match_materials
 from aquin.production.drifting import apart, drift_in
 from aquin.production.kept_work import cached
@@ -41,14 +41,8 @@ VERSION = 3
 WIDE = 480
 """Frames are graded at most this wide: materials need no more."""
 
-SPREAD, SPREAD_AUTO = (0.2, 0.08, 0.05), (0.5, 0.5, 0.2)
-"""Exposure, log2 R/B and green, in stops, by which one camera's shots in a setup differ from shot to shot, the light's
-own change apart; of one that sets exposure and white by itself.
-"""
-BEFORE, BEFORE_SET, BEFORE_ONE_LIGHT = (0.35, 0.35, 0.15), (0.35, 0.12, 0.06), (0.1, 0.08, 0.04)
-"""The same by which a balance is off after charts and settings alone, where white was chosen by the camera; where it
-was set in kelvin; and where the charts were one card in one light (judged on the tuning seeds).
-"""
+UNTOLD = 0.35
+"""Stops by which a channel is off after charts and settings alone."""
 POINTS = 0.03
 """Stops by which the same points are off at full sureness."""
 WILD = 2.5
@@ -367,7 +361,7 @@ def drawn_to(evidence: Evidence, grade: Correction, verdict: Verdict) -> Float64
     pairs = evidence.part(evidence.neutral) if evidence.neutral.any() else evidence
     own = np.maximum(np.asarray(grade.linear(pairs.shot), np.float64), 1e-6)
     said = np.median(np.log2(own / np.maximum(pairs.hero, 1e-6)), axis=0)
-    share = BEFORE[0] ** 2 / (BEFORE[0] ** 2 + verdict.error**2)
+    share = UNTOLD**2 / (UNTOLD**2 + verdict.error**2)
     return np.asarray(share * (verdict.off - said))
 
 
@@ -398,90 +392,6 @@ def agreed(said: Sequence[tuple[Float64, Float64]]) -> tuple[Float64, Float64]:
             break
     apart = (held * (values - middle) ** 2).sum(axis=0) / held.sum(axis=0) / max(len(said) - 1, 1)
     return middle, np.sqrt(1 / held.sum(axis=0) + (apart if len(said) > 1 else 0.0))
-
-
-@dataclass(frozen=True)
-class CellVerdict:
-    """What a cell's shots have in common, (3,) log2 of the channels, and the standard errors of its exposure, log2 R/B
-    and green in stops; and of each shot what is left to it alone.
-    """
-
-    off: Float64
-    error: Float64
-    shots: dict[str, Verdict]
-
-
-def of_cell(
-    found: Mapping[str, Verdict],
-    odd: Sequence[str],
-    spread: Sequence[float],
-    before: Sequence[float],
-    light: Mapping[str, Float64] | None = None,
-) -> CellVerdict:
-    """From the verdicts of a cell's shots. `odd`: shots that say nothing of the others. Drawn to what stands, as far as
-    they are not sure and that is: `spread` between shots and `before`, (3,) of exposure, log2 R/B and green in stops.
-    `light`: (3,) log2 of the channels by which a shot's moment is known to be brighter than the cell's chart was.
-    """
-    between, stands = np.array(spread, np.float64), np.array(before, np.float64)
-    names = list(found)
-    known = {id: to_parts((light or {}).get(id, np.zeros(3))[None])[0] for id in names}
-    parts = np.array([to_parts(found[id].off[None])[0] - known[id] for id in names]).reshape(-1, 3)
-    doubt = np.array([found[id].doubt for id in names]).reshape(-1, 3)
-    own = np.array([between if id not in odd else np.maximum(between, ODD) for id in names]).reshape(-1, 3)
-    common = COMMON * np.median(doubt, axis=0) if names else np.ones(3)
-    solved = [_parted(parts[:, k], doubt[:, k], own[:, k], stands[k], common[k]) for k in range(3)]
-    shots = {}
-    for n, id in enumerate(names):
-        left = np.array([one.own[n] for one in solved]) + known[id]
-        sure = np.array([one.error[n] for one in solved])
-        shots[id] = Verdict(from_parts(left[None])[0], _of_channels(sure), found[id].by, sure)
-    off, error = (np.array([getattr(one, name) for one in solved]) for name in ("cell", "cell_error"))
-    return CellVerdict(from_parts(off[None])[0], error, shots)
-
-
-COMMON = 0.5
-"""What witnesses have wrong in all of a cell's shots alike, over the standard error of each."""
-
-
-@dataclass(frozen=True)
-class _Parted:
-    """A cell's own value and its standard error, and (n,) what is left to each shot and the error of both together."""
-
-    cell: float
-    cell_error: float
-    own: Float64
-    error: Float64
-
-
-def _parted(said: Float64, doubt: Float64, spread: Float64, before: float, common: float) -> _Parted:
-    """(n,) values as the sum of what a cell is off, what all witnesses have wrong alike, and what each shot is off, all
-    normal about nothing; the wild ones held back.
-    """
-    count = len(said)
-    parts = np.hstack([np.ones((count, 2)), np.eye(count)])
-    prior = 1 / np.concatenate([[before, common], spread]) ** 2
-    held = np.ones(count)
-    for _ in range(20):
-        weight = held / doubt**2
-        spreads = np.linalg.inv(np.diag(prior) + parts.T @ (weight[:, None] * parts))
-        found = spreads @ (parts.T @ (weight * said))
-        away = np.abs(said - found[0] - found[1]) / np.hypot(doubt, spread)
-        last, held = held, np.where(away > WILD, (WILD / np.maximum(away, 1e-9)) ** 2, 1.0)
-        if not count or np.abs(held - last).max() < 1e-6:
-            break
-    both = spreads[0, 0] + np.diag(spreads)[2:] + 2 * spreads[0, 2:]
-    return _Parted(float(found[0]), float(np.sqrt(spreads[0, 0])), found[2:], np.sqrt(both))
-
-
-ODD = (2.0, 2.0, 1.0)
-"""By how much a shot may be off that has a finding on its light."""
-
-
-def _of_channels(error: Float64) -> Float64:
-    """(3,) standard errors of log2 of the channels from those of exposure, log2 R/B and green."""
-    level, warm, green = error
-    side = float(np.sqrt(level**2 + (warm / 2) ** 2 + (green / 3) ** 2))
-    return np.array([side, float(np.hypot(level, 2 * green / 3)), side])
 
 
 def without(grade: Correction, off: Float64) -> Correction:

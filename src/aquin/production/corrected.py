@@ -13,17 +13,15 @@ from aquin.colour.grade import Grade as Correction
 from aquin.colour.white import STOPS_A_MIRED
 from aquin.match.drift import to_parts
 from aquin.production.aspect import look_about_cards
-from aquin.production.beside import (
+from aquin.production.beside import Verdict, verdicts, without
+from aquin.production.cell_sum import (
     BEFORE,
     BEFORE_ONE_LIGHT,
     BEFORE_SET,
     SPREAD,
     SPREAD_AUTO,
     CellVerdict,
-    Verdict,
     of_cell,
-    verdicts,
-    without,
 )
 from aquin.production.drifting import drift_in
 from aquin.production.records import Camera, Grade, Setup, Shot

@@ -14,7 +14,7 @@ from aquin.charts.solve import FULL, Solution, best_of, residual
 from aquin.colour.grade import Grade as Correction
 from aquin.errors import AquinError
 from aquin.match.engine import Source
-from aquin.production.beside import MATERIALS, SPREAD, SURE, like_job, like_of, verdict_of, without
+from aquin.production.beside import MATERIALS, SURE, like_job, like_of, verdict_of, without
 from aquin.production.heroes import hero_of
 from aquin.production.kept_work import cached
 from aquin.production.match_work import SeeJob, SolveJob, see_job, solve_job, source_of
@@ -31,6 +31,8 @@ if TYPE_CHECKING:
 BAKED = "baked picture"
 MODELS = ("gains", "cdl", "cdl+curve", FULL)
 """What such a picture may be given: its tones were bent, so a tone curve is among it."""
+UNLIKE = 0.25
+"""Stops by which a channel of such a picture differs from its camera's others once it is unbaked."""
 NEAREST = 3
 """Others that it is compared with, the nearest in time."""
 BETTER = 0.8
@@ -101,7 +103,7 @@ def _beside(
             _, at, grades, job = wanted[trim.shot.id]
             said = verdict_of(shoot, trim.shot, found.get(job.key, {}), *grades, 0.0)
             if said is not None and at.same_time:
-                share = SPREAD[0] ** 2 / (SPREAD[0] ** 2 + said.error**2)
+                share = UNLIKE**2 / (UNLIKE**2 + said.error**2)
                 values = dict(trim.record.values) | without(grades[1], share * said.off).values()
                 own = shoot.trims.get(trim.shot.id)
                 held = own is not None and own.on and dict(own.values) == values
