@@ -26,6 +26,7 @@ from aquin.production.match_work import Ref, SeeJob, side_of
 from aquin.production.named import named_of, said_by, struck_of
 from aquin.production.records import Setup
 from aquin.production.shoot import hash_of, pair_grades
+from aquin.production.told import told_of
 
 if TYPE_CHECKING:
     from aquin.measure.ledger import Evidence, Row
@@ -52,6 +53,7 @@ SPREAD_OF_POINTS = 3.0
 ZONES = (-2.0, 0.0, 2.0)
 """Stops over grey between shadows, mids and lights, whose points are counted apart."""
 IN_A_ZONE = 10
+NAMED = "what was named"
 SURE = 0.5
 """Sureness from which the same points are heard."""
 
@@ -244,7 +246,7 @@ def verdict_of(
         off, error, doubt, by = _together(said)
         said = [(off, np.hypot(error, 0.05 + drift), np.hypot(doubt, 0.05 + drift), by)]
     if (named := _named(shoot, shot, at.hero, theirs, own)) is not None:
-        said.append((named[0], named[1], named[1], "what was named"))
+        said.append((named[0], named[1], named[1], NAMED))
     if not said:
         return None
     off, error, doubt, by = _together(said)
@@ -329,8 +331,21 @@ def beside_of(shoot: Shoot, places: Sequence[CellKey]) -> dict[str, Verdict]:
             light = 0.0 if at.same_time else apart(drifts[shot.setup_id], shot, at.hero)
             made = verdict_of(shoot, shot, found[job.key], *grades, light)
             if made is not None:
-                out[shot.id] = made
+                out[shot.id] = _as_settled(shoot, shot, at, made)
     return out
+
+
+def _as_settled(shoot: Shoot, shot: Shot, at: Moment, verdict: Verdict) -> Verdict:
+    """What witnesses say, with what settling found that they have wrong taken off: more was known then than they say
+    (`cell_sum`). What a person names is no witness's error.
+    """
+    known = told_of(shoot, shot, at.hero)
+    if known is None or NAMED in verdict.by:
+        return verdict
+    wrong, sure = known
+    doubt = np.minimum(sure, verdict.doubt)
+    share = float((doubt / verdict.doubt).mean())
+    return replace(verdict, off=verdict.off - wrong, error=verdict.error * share, doubt=doubt)
 
 
 def _now(shoot: Shoot, places: Sequence[CellKey]) -> dict[str, SeeJob]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
@@ -26,6 +26,7 @@ from aquin.production.cell_sum import (
 from aquin.production.drifting import drift_in
 from aquin.production.records import Camera, Grade, Setup, Shot
 from aquin.production.setups import kelvin
+from aquin.production.told import TOLD, told
 from aquin.production.trims import Trim, exposed_apart, matters
 from aquin.workers import Tell, part
 
@@ -64,7 +65,7 @@ def corrected(
         cell = of_cell(own, [id for id in own if shoot.odd.get(id)], spread, before, light)
         out |= cell.shots
         if place in made and camera is not None:
-            made[place] = _moved(shoot, place, made[place], cell)
+            made[place] = _moved(shoot, place, made[place], cell, own)
             shoot.decided[place] = Correction.of(made[place].values)
     return out
 
@@ -90,7 +91,20 @@ def _light_of(shoot: Shoot, shot_id: str, trims: Sequence[Trim]) -> Float64:
     return np.array(moved, np.float64)
 
 
-def _moved(shoot: Shoot, place: CellKey, record: Grade, cell: CellVerdict) -> Grade:
+def _told(shoot: Shoot, cell: CellVerdict, said: Mapping[str, Verdict]) -> dict[str, dict[str, object]]:
+    """By shot, what its witnesses have wrong by the sum of the cell, and how sure it is since."""
+    out: dict[str, dict[str, object]] = {}
+    for id, one in cell.shots.items():
+        at = shoot.moment(shoot.production.get(Shot, id))
+        if at is not None:
+            wrong = said[id].off - cell.off - one.off
+            out[id] = told(at.hero, wrong, one.doubt)
+    return out
+
+
+def _moved(
+    shoot: Shoot, place: CellKey, record: Grade, cell: CellVerdict, said: Mapping[str, Verdict]
+) -> Grade:
     """A balance's record with what its shots have in common taken back."""
     grade = without(Correction.of(record.values), cell.off)
     light = shoot.light_of(place) - cell.off
@@ -102,5 +116,6 @@ def _moved(shoot: Shoot, place: CellKey, record: Grade, cell: CellVerdict) -> Gr
         f"more, ±{float(cell.error.mean()):.2f} st{_aspect_words(shoot.aspect_of(place))}"
     ).replace("-", "−")
     values = dict(record.values) | grade.values() | {"light": [round(float(v), 5) for v in light]}
+    values[TOLD] = _told(shoot, cell, said)
     values["aspect"] = [round(float(v), 4) for v in shoot.aspect_of(place)]
     return replace(record, values=values, origin=words)
