@@ -40,10 +40,12 @@ def of_cell(
     spread: Sequence[float],
     before: Sequence[float],
     light: Mapping[str, Float64] | None = None,
+    views: Sequence[float] = (0.0, 0.0, 0.0),
 ) -> CellVerdict:
     """From the verdicts of a cell's shots. `odd`: shots that say nothing of the others. Drawn to what stands, as far as
     they are not sure and that is: `spread` between shots and `before`, (3,) of exposure, log2 R/B and green in stops.
     `light`: (3,) log2 of the channels by which a shot's moment is known to be brighter than the cell's chart was.
+    `views`: by how much the place may look otherwise from this camera's place, in the same parts, where nothing tells.
     """
     between, stands = np.array(spread, np.float64), np.array(before, np.float64)
     names = list(found)
@@ -51,7 +53,7 @@ def of_cell(
     parts = np.array([to_parts(found[id].off[None])[0] - known[id] for id in names]).reshape(-1, 3)
     doubt = np.array([found[id].doubt for id in names]).reshape(-1, 3)
     own = np.array([between if id not in odd else np.maximum(between, ODD) for id in names]).reshape(-1, 3)
-    common = COMMON * np.median(doubt, axis=0) if names else np.ones(3)
+    common = np.hypot(COMMON * np.median(doubt, axis=0), views) if names else np.ones(3)
     solved = [_parted(parts[:, k], doubt[:, k], own[:, k], stands[k], common[k]) for k in range(3)]
     shots = {}
     for n, id in enumerate(names):
@@ -62,6 +64,10 @@ def of_cell(
     return CellVerdict(from_parts(off[None])[0], error, shots)
 
 
+VIEWS = (0.065, 0.06, 0.01)
+"""Exposure, log2 R/B and green, in stops, by which places look otherwise from another camera's place (the root mean
+square over the cells of the tuning seeds).
+"""
 COMMON = 0.5
 """What witnesses have wrong in all of a cell's shots alike, over the standard error of each."""
 

@@ -20,6 +20,7 @@ from aquin.production.cell_sum import (
     BEFORE_SET,
     SPREAD,
     SPREAD_AUTO,
+    VIEWS,
     CellVerdict,
     of_cell,
 )
@@ -62,7 +63,8 @@ def corrected(
         if place in shoot.one_light:
             before = BEFORE_ONE_LIGHT
         light = {id: _light_of(shoot, id, trims) for id in own}
-        cell = of_cell(own, [id for id in own if shoot.odd.get(id)], spread, before, light)
+        views = (0.0, 0.0, 0.0) if shoot.aspect_of(place).any() else VIEWS
+        cell = of_cell(own, [id for id in own if shoot.odd.get(id)], spread, before, light, views)
         out |= cell.shots
         if place in made and camera is not None:
             made[place] = _moved(shoot, place, made[place], cell, own)
