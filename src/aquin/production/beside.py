@@ -145,9 +145,8 @@ def axes_of(verdicts: Sequence[Verdict]) -> list[dict[str, tuple[float, float]]]
 
 
 SURER = 0.42
-"""What white's standard errors are multiplied by where they are stated: a shot is settled by what is known of its
-camera, its card and its hero's light as well, so on the tuning seeds its true errors were smaller than the witnesses'
-own (`benchmarks/seeds.py`).
+"""What white's standard errors are multiplied by where they are stated: on the tuning seeds true errors were smaller
+(`benchmarks/seeds.py`).
 """
 SURER_OF_LEVEL, LEAST = 0.48, 0.015
 """The same of exposure, and the stops that it is off whatever is said."""

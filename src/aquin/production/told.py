@@ -27,7 +27,7 @@ def told(hero: Shot, wrong: Float64, sure: Float64) -> dict[str, object]:
 
 
 def told_of(shoot: Shoot, shot: Shot, hero: Shot) -> tuple[Float64, Float64] | None:
-    """The two of a shot beside its hero; None where it has not been settled so."""
+    """The two of a shot beside its hero, (3,) each; None where it has not been settled so."""
     balance = shoot.balances.get((shot.setup_id, shot.camera_id))
     kept = balance.values.get(TOLD) if balance is not None and balance.on else None
     said = kept.get(shot.id) if isinstance(kept, Mapping) else None
