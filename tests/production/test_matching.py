@@ -291,6 +291,21 @@ def test_an_odd_exposure_gets_a_trim_of_its_own(filmed: Path, settled: Path) -> 
     production.close()
 
 
+def test_settling_again_changes_nothing(settled: Path) -> None:
+    """Nor does a third time: trims of the hero's own clips count whether they are new or kept."""
+    production = Production.open(copy_of(settled))
+    config = config_of(production)
+    before = {g.id: g for g in production.all(Grade)}
+    assert any(g.layer == "trim" and g.on for g in before.values())
+    settle(production, config, list(Shoot(production, config).shots))
+    for one in production.all(Grade):
+        was, now = (Correction.of(g.values) for g in (before[one.id], one))
+        assert np.log2(now.balance.factors) == pytest.approx(np.log2(was.balance.factors), abs=0.02), (
+            one.origin
+        )
+    production.close()
+
+
 def test_what_only_statistics_say_is_neither_within_nor_off(
     shoot: Production, monkeypatch: pytest.MonkeyPatch
 ) -> None:

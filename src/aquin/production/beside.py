@@ -25,7 +25,7 @@ from aquin.production.kept_work import cached
 from aquin.production.match_work import Ref, SeeJob, side_of
 from aquin.production.named import named_of, said_by, struck_of
 from aquin.production.records import Setup
-from aquin.production.shoot import hash_of, pair_grades
+from aquin.production.shoot import hash_of, pair_grades, shot_grade
 from aquin.production.told import told_of
 
 if TYPE_CHECKING:
@@ -196,7 +196,7 @@ def _grades(
 ) -> tuple[Correction, Correction]:
     """The hero's and the shot's, as far as they are decided."""
     own = without(shoot.grade_at((shot.setup_id, shot.camera_id)), np.full(3, known.get(shot.id, 0.0)))
-    first = trims.get(at.hero.id) or shoot.grade_at((at.hero.setup_id, at.hero.camera_id))
+    first = trims.get(at.hero.id) or shot_grade(shoot, at.hero)
     return first.at(at.hero_frame), own
 
 

@@ -44,10 +44,15 @@ def corrected(
     tell: Tell | None,
 ) -> dict[str, Verdict]:
     """Correct the balances in `made` by what their shots say beside the hero; what is left to single shots, by their
-    ids. `trims`: of the hero cameras' shots, just decided.
+    ids. `trims`: of the hero cameras' shots, just decided or kept as they were.
     """
     look_about_cards(shoot, places, jobs, part(tell, 0.0, 0.2))
-    graded = {t.shot.id: Correction.of(t.record.values) for t in trims if t.record.on}
+    graded = {
+        t.shot.id: Correction.of(t.record.values)
+        if t.record.on
+        else shoot.grade_at((t.shot.setup_id, t.shot.camera_id))
+        for t in trims
+    }
     known = exposed_apart(shoot, places)
     drifts = {id: drift_in(shoot, shoot.production.get(Setup, id)) for id in {p[0] for p in places}}
     found = verdicts(shoot, places, graded, jobs, part(tell, 0.2, 1.0), known, drifts)

@@ -152,12 +152,13 @@ def settle(
     rest = [p for p in ordered if p not in first]
     for group, low, high in ((first, 0.65, 0.68), (rest, 0.68, 0.75)):
         _solve_group(shoot, group, wish, outcomes, made, jobs, part(tell, low, high))
-    trims = trims_for(shoot, first) if wish.shots else []
+    lit = trims_for(shoot, first, all_of_them=True) if wish.shots else []
     left: dict[str, Verdict] = {}
     if wish.exposure == "weighed":
-        left = corrected(shoot, rest, trims, made, jobs, part(tell, 0.75, 0.85))
+        left = corrected(shoot, rest, lit, made, jobs, part(tell, 0.75, 0.85))
         for place, record in made.items():
             outcomes[place] = replace(outcomes[place], words=record.origin)
+    trims = [t for t in lit if not t.held]
     trims += trims_for(shoot, rest, left=left) if wish.shots else []
     if wish.shots:
         decided = {t.shot.id: Correction.of(t.record.values) for t in trims if t.record.on}
