@@ -146,8 +146,7 @@ def settle(
     read_charts(shoot, needed(shoot, ordered), jobs, part(tell, 0.0, 0.3))
     compare_frames(shoot, ordered, jobs, part(tell, 0.3, 0.65))
     known_charts(shoot)
-    outcomes: dict[CellKey, Outcome] = {}
-    made: dict[CellKey, Grade] = {}
+    outcomes, made = dict[CellKey, Outcome](), dict[CellKey, Grade]()
     first = [p for p in ordered if is_hero(production, setups[p[0]], p[1])]
     rest = [p for p in ordered if p not in first]
     for group, low, high in ((first, 0.65, 0.68), (rest, 0.68, 0.75)):
