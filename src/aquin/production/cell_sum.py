@@ -18,8 +18,9 @@ SPREAD, SPREAD_AUTO = (0.2, 0.08, 0.05), (0.5, 0.5, 0.2)
 own change apart; of one that sets exposure and white by itself.
 """
 BEFORE, BEFORE_SET, BEFORE_ONE_LIGHT = (0.35, 0.35, 0.15), (0.35, 0.12, 0.06), (0.1, 0.08, 0.04)
-"""The same by which a balance is off after charts and settings alone, where white was chosen by the camera; where it
-was set in kelvin; and where the charts were one card in one light (judged on the tuning seeds).
+"""The same by which a balance is off after charts and settings alone, where white was chosen by the camera or no
+chart was filmed; where it was set in kelvin; and where the charts were one card in one light (judged on the tuning
+seeds).
 """
 
 

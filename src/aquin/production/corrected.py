@@ -64,7 +64,7 @@ def corrected(
         camera = shoot.production.get(Camera, place[1])
         auto = any(not kelvin(s.white).isdigit() for s in shoot.shots[place] if s.kind == "shot")
         spread = SPREAD_AUTO if auto else SPREAD
-        before = BEFORE if auto else BEFORE_SET
+        before = BEFORE if auto or shoot.reading(place) is None else BEFORE_SET
         if place in shoot.one_light:
             before = BEFORE_ONE_LIGHT
         light = {id: _light_of(shoot, id, trims) for id in own}
