@@ -14,8 +14,10 @@ from aquin.desk.window import Window
 from aquin.own_files import last_session
 from aquin.production.address import is_address
 
-SWITCH_S = 0.0001
-"""How long work beside it may keep the window's thread waiting for the interpreter, each time."""
+SWITCH_S = 0.00002
+"""How long work beside it may keep the window's thread waiting for the interpreter, each time: a painter gives it away
+with every line that it draws.
+"""
 FURNISH_AFTER_MS = 300
 
 

@@ -264,7 +264,8 @@ def _uneven(container: Any, stream: Any, rate: Fraction, path: Path) -> list[int
         times = _packets(path, PACKETS)
         if len(times) == PACKETS:
             times = times[:-8]  # after the last of them some may come that are shown before them
-    if all(round((t - times[0]) * base * rate) == k for k, t in enumerate(times)):
+    passed = (np.array(times, np.int64) - times[0]) * float(base * rate) if times else np.zeros(0)
+    if np.array_equal(np.round(passed), np.arange(len(passed))):
         return None
     every = _packets(path)
     return every if len(every) > 1 else None

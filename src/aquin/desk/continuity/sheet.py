@@ -63,6 +63,7 @@ class Page(QWidget):
         p.fillRect(self.rect(), theme.SURROUND)
         p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         self._placed = []
+        seen = QRectF(event.rect())
         y = 0.0
         wide, high = self.cell
         for heading, pieces in self.groups:
@@ -78,7 +79,8 @@ class Page(QWidget):
                 top = y + (k // self.across) * (high + GAP)
                 box = QRectF(x, top, wide, high - FOOT)
                 self._placed.append((piece.number, QRectF(x, top, wide, high)))
-                self._picture(p, piece, box, words, out)
+                if box.adjusted(0, 0, 0, FOOT).intersects(seen):
+                    self._picture(p, piece, box, words, out)
             y += -(-len(pieces) // self.across) * (high + GAP)
 
     def _picture(self, p: QPainter, piece: Piece, box: QRectF, words: str, out: bool) -> None:
@@ -88,7 +90,7 @@ class Page(QWidget):
         else:
             scale = min(box.width() / small.width(), box.height() / small.height())
             w, h = small.width() * scale, small.height() * scale
-            p.drawPixmap(QRectF(box.center().x() - w / 2, box.top(), w, h), small, QRectF(small.rect()))
+            p.drawImage(QRectF(box.center().x() - w / 2, box.top(), w, h), small, QRectF(small.rect()))
         if out:  # a corner mark, and its words below: it reads without colour
             p.setPen(Qt.PenStyle.NoPen)
             p.setBrush(theme.grey(16))

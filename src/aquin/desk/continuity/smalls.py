@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from PySide6.QtCore import Signal
-from PySide6.QtGui import QImage, QPixmap
+from PySide6.QtGui import QImage
 from PySide6.QtWidgets import QWidget
 
 from aquin.desk.kit import monitor
@@ -33,8 +33,8 @@ class SmallPictures(QWidget, OfSession):
         super().__init__(owner)
         self.hide()
         self.session = session
-        self.by_end: dict[At, QPixmap] = {}
-        self._kept: dict[tuple[str, str], QPixmap] = {}
+        self.by_end: dict[At, QImage] = {}
+        self._kept: dict[tuple[str, str], QImage] = {}
         """By what they are packed as, and the look."""
         self._making = Latest(self)
         self._making.ready.connect(self._made)
@@ -46,16 +46,17 @@ class SmallPictures(QWidget, OfSession):
     def ask(self, found: Continuity | None, baked: BakedView | None) -> None:
         if found is None or baked is None or self.production is None:
             return
-        looks = self._looks()
+        looks = {id: (look, repr(look)) for id, look in self._looks().items()}
+        none = (None, repr(None))
         wanted = [
-            ((p.number, end), packed, looks.get(p.shot.setup_id if p.shot is not None else ""))
+            ((p.number, end), packed, *looks.get(p.shot.setup_id if p.shot is not None else "", none))
             for p in found.pieces
             for end, packed in enumerate(found.small.get(p.number, ("", "")))
             if packed
         ]
         known = self._kept
-        self.by_end = {at: known[packed, repr(k)] for at, packed, k in wanted if (packed, repr(k)) in known}
-        missing = [(at, packed, k) for at, packed, k in wanted if at not in self.by_end]
+        self.by_end = {at: known[packed, key] for at, packed, _, key in wanted if (packed, key) in known}
+        missing = [w for w in wanted if w[0] not in self.by_end]
         if missing:
             self._making.ask(partial(_images, baked, missing))
 
@@ -68,9 +69,9 @@ class SmallPictures(QWidget, OfSession):
             return {}
         return {s.id: look_for(self.production, self.config, s.id) for s in self.production.all(Setup)}
 
-    def _made(self, made: list[tuple[At, str, Any, QImage]]) -> None:
-        for at, packed, look, image in made:
-            self._kept[packed, repr(look)] = self.by_end[at] = QPixmap.fromImage(image)
+    def _made(self, made: list[tuple[At, str, str, QImage]]) -> None:
+        for at, packed, key, image in made:
+            self._kept[packed, key] = self.by_end[at] = image
         self.ready.emit()
 
     def idle(self) -> bool:
@@ -80,18 +81,18 @@ class SmallPictures(QWidget, OfSession):
         self._making.finish()
 
 
-def _images(baked: BakedView, wanted: list[tuple[At, str, Any]]) -> list[tuple[At, str, Any, QImage]]:
-    """For a worker."""
+def _images(baked: BakedView, wanted: list[tuple[At, str, Any, str]]) -> list[tuple[At, str, str, QImage]]:
+    """For a worker: in the form in which a painter takes them as they are."""
     from aquin.production.cut.work import unpacked
 
     out = []
-    for at, packed, look in wanted:
+    for at, packed, look, key in wanted:
         log = unpacked(packed)
         if look is not None:
             log = np.asarray(look.picture(log), np.float32)
         signal = np.asarray(baked.process(np.ascontiguousarray(log)))
         codes = np.ascontiguousarray(monitor.out(np.clip(signal * 255 + 0.5, 0, 255).astype(np.uint8)))
         h, w = codes.shape[:2]
-        image = QImage(codes.data, w, h, 3 * w, QImage.Format.Format_RGB888).copy()
-        out.append((at, packed, look, image))
+        image = QImage(codes.data, w, h, 3 * w, QImage.Format.Format_RGB888)
+        out.append((at, packed, key, image.convertToFormat(QImage.Format.Format_RGB32)))
     return out

@@ -11,12 +11,12 @@ import numpy as np
 from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import (
     QHelpEvent,
+    QImage,
     QKeyEvent,
     QMouseEvent,
     QPainter,
     QPaintEvent,
     QPen,
-    QPixmap,
     QWheelEvent,
 )
 from PySide6.QtWidgets import QScrollBar, QSizePolicy, QToolTip, QWidget
@@ -38,7 +38,7 @@ GAUGE = 74
 SPREAD = {"exposure": 1.0, "warmth": 40.0, "tint": 12.0, "saturation": 0.4, "skin level": 12.0}
 """How far a lane reaches at least to either side of its middle, in the axis' unit."""
 
-Smalls = Mapping[tuple[int, int], QPixmap]
+Smalls = Mapping[tuple[int, int], QImage]
 """Small pictures by piece and end."""
 
 
@@ -60,6 +60,7 @@ class Lanes(QWidget):
         self.chosen = 0
         self.offset = 0
         """Pixels that are scrolled away on the left."""
+        self._scales: tuple[Continuity | None, dict[str, tuple[float, float]]] = (None, {})
 
     @property
     def length(self) -> int:
@@ -123,7 +124,7 @@ class Lanes(QWidget):
             scale = max(box.width() / small.width(), box.height() / small.height())
             w, h = box.width() / scale, box.height() / scale
             source = QRectF((small.width() - w) / 2, (small.height() - h) / 2, w, h)
-            p.drawPixmap(box, small, source)
+            p.drawImage(box, small, source)
         if piece.shot is None:
             p.setPen(theme.DIM)
             p.drawText(QRectF(x + 4, HEAD, PIECE - 8, THUMB), Qt.AlignmentFlag.AlignCenter, "not conformed")
@@ -148,7 +149,16 @@ class Lanes(QWidget):
     def _scale(self, axis: str) -> tuple[float, float]:
         """The middle of an axis over the cut, and how far its lane reaches to either side."""
         assert self.found is not None
-        values = [e[axis] for ends in self.found.values.values() for e in ends if axis in e]
+        if self._scales[0] is not self.found:
+            self._scales = self.found, {}
+        scales = self._scales[1]
+        if axis not in scales:
+            scales[axis] = self._scale_of(self.found, axis)
+        return scales[axis]
+
+    @staticmethod
+    def _scale_of(found: Continuity, axis: str) -> tuple[float, float]:
+        values = [e[axis] for ends in found.values.values() for e in ends if axis in e]
         if not values:
             return 0.0, 1.0
         middle = float(np.median(values))

@@ -145,7 +145,8 @@ class ContinuityView(SessionView):
         def work() -> Any:
             from aquin.production.cut.judged import known_edit
 
-            return key, known_edit(production, config, edit, screen)
+            found = known_edit(production, config, edit, screen)
+            return key, found, len(found.jumping), len(found.positions_of)  # known from now on
 
         def bake() -> Any:
             from aquin.colour.baked import BakedView
@@ -156,8 +157,8 @@ class ContinuityView(SessionView):
         if self.baked is None:
             self._baking.ask(bake)
 
-    def _known(self, made: tuple[Any, Continuity]) -> None:
-        key, found = made
+    def _known(self, made: tuple[Any, Continuity, int, int]) -> None:
+        key, found = made[:2]
         if key != (self.session.screen, self.config) or found.edit.id != self.desk.edit_id:
             return
         before = self.desk.chosen
@@ -243,7 +244,7 @@ class ContinuityView(SessionView):
         for piece in rest:
             icon = self.thumbs.get(piece.shot, desk.grade_of(piece.shot)) if piece.shot is not None else None
             if icon is not None and icon.availableSizes():
-                smalls[piece.number, 0] = icon.pixmap(icon.availableSizes()[0])
+                smalls[piece.number, 0] = icon.pixmap(icon.availableSizes()[0]).toImage()
         if rest:
             groups.append(("not in this cut", [(p, p.name, False) for p in rest]))
         self.overview.page.show_groups(groups, smalls)

@@ -13,6 +13,7 @@ from PySide6.QtCore import (
     QRunnable,
     QThread,
     QThreadPool,
+    QTimer,
     QWaitCondition,
     Signal,
 )
@@ -198,6 +199,12 @@ class Latest(QThread):
     def ask(self, work: Callable[[], Any]) -> None:
         with QMutexLocker(self._mutex):
             self._wish = work
+        QTimer.singleShot(0, self._begin)  # what is to be painted now comes first: both want the interpreter
+
+    def _begin(self) -> None:
+        with QMutexLocker(self._mutex):
+            if self._wish is None or self._stop:
+                return
             self._wake.wakeOne()
         if not self.isRunning():
             self.start()

@@ -92,17 +92,15 @@ def close(production: Production, config: ColourConfig, cut: Cut, side: Side, wh
 
 def also_moved(found: Continuity, cut: Cut, side: Side) -> list[Cut]:
     """The other cuts that closing one moves."""
-    moved = {
-        p.shot.id
+    positions = {
+        position
         for p, share in zip((cut.left, cut.right), SHARES[side], strict=True)
         if share and p.shot is not None
+        for position in found.positions_of.get(p.shot.id, ())
     }
-    return [
-        c
-        for c in found.cuts
-        if c.position != cut.position
-        and any(p.shot is not None and p.shot.id in moved for p in (c.left, c.right))
-    ]
+    return (
+        [c for c in found.cuts if c.position in positions and c.position != cut.position] if positions else []
+    )
 
 
 def meant(production: Production, cut: Cut, reason: str) -> Entry | None:

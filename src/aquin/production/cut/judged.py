@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from functools import cached_property
 from itertools import pairwise
 from typing import TYPE_CHECKING, Any
 
@@ -63,14 +64,14 @@ class Jump:
     def judged(self) -> bool:
         return bool(self.judged_by)
 
-    @property
+    @cached_property
     def doubtful(self) -> bool:
         """Judged, but not well enough to say whether it is within."""
         if not self.judged:
             return False
         return abs(self.difference) <= 2 * self.doubt and self.doubt + abs(self.difference) > self.tolerance
 
-    @property
+    @cached_property
     def jumps(self) -> bool:
         """Beyond tolerance, and beyond what it may be by chance (two standard errors)."""
         return self.judged and abs(self.difference) > max(self.tolerance, 2 * self.doubt)
@@ -113,18 +114,18 @@ class Cut:
         a, b = self.left.shot, self.right.shot
         return a is not None and b is not None and bool(a.setup_id) and a.setup_id == b.setup_id
 
-    @property
+    @cached_property
     def jump(self) -> bool:
         """Whether something jumps that nobody called meant."""
         return not self.meant and any(j.jumps for j in self.jumps)
 
-    @property
+    @cached_property
     def worst(self) -> Jump | None:
         """What jumps most, in tolerances."""
         found = [j for j in self.jumps if j.jumps]
         return max(found, key=lambda j: j.tolerances) if found else None
 
-    @property
+    @cached_property
     def state(self) -> str:
         """In a word or two."""
         if self.meant:
@@ -161,11 +162,21 @@ class Continuity:
     small: Mapping[int, tuple[str, str]] = field(default_factory=dict)
     """By piece, the packed small pictures of its two ends (`work.unpacked`); empty where there is none."""
 
-    @property
+    @cached_property
     def jumping(self) -> list[Cut]:
         """Worst first."""
         found = [c for c in self.cuts if c.jump]
         return sorted(found, key=lambda c: -(c.worst.tolerances if c.worst is not None else 0.0))
+
+    @cached_property
+    def positions_of(self) -> Mapping[str, Sequence[int]]:
+        """By shot: the cuts on either side of which it stands."""
+        out: dict[str, list[int]] = {}
+        for c in self.cuts:
+            for p in (c.left, c.right):
+                if p.shot is not None:
+                    out.setdefault(p.shot.id, []).append(c.position)
+        return out
 
     @property
     def unmeasured(self) -> int:

@@ -83,7 +83,7 @@ def value_of(found: Continuity, piece: int, axis: str) -> float:
     if ends is None:
         return float("nan")
     both = [e[axis] for e in ends if axis in e]
-    return float(np.mean(both)) if both else float("nan")
+    return sum(both) / len(both) if both else float("nan")
 
 
 def sorted_by(found: Continuity, axis: str) -> list[int]:
