@@ -429,7 +429,7 @@ def test_from_a_dropped_folder_to_the_finding(window: Window, tmp_path: Path) ->
     assert window.next_step()[1] == "shots.log"
     drop(window, media(tmp_path / "cards"))
     until(lambda: window.shots.model is not None and len(window.shots.model.shots) == 8, 60)
-    assert "Logged 8 shots" in window.message
+    until(lambda: "Logged 8 shots" in window.message, 30)
     assert {c.name: c.encoding for c in production_of(window).all(Camera)} == {
         "Camera A": "ACEScct",
         "Camera B": "ACEScct",

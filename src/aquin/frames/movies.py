@@ -4,6 +4,7 @@ from bisect import bisect_left, bisect_right
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from fractions import Fraction
+from functools import lru_cache
 from pathlib import Path
 from stat import S_ISREG
 from typing import Any
@@ -45,8 +46,6 @@ _OTHER = {
 """Matrices of H.273 that are not decoded."""
 UNSPECIFIED = 2
 """In H.273: nothing is said."""
-PACKETS = 240
-"""So many are looked at, where the container has no table of times, to see whether frames come evenly."""
 _DAMAGED = "Copy it again from its card"
 
 
@@ -193,7 +192,7 @@ def open_movie(path: Path, matrix: Matrix | None, range: Range | None) -> MovieS
         metadata = {key.lower(): value for group in reversed(tags) for key, value in group.items()}
         start, odd = _start(metadata.get("timecode"), usual_rate(Fraction(rate)))
         metadata["codec"] = stream.codec_context.name
-        count = stream.frames or _count(path)
+        count = stream.frames or _walked(path)[1]
         if container.duration:
             metadata["claimed frames"] = str(round(container.duration * Fraction(rate) / av.time_base))
         times = _uneven(container, stream, Fraction(rate), path)
@@ -258,29 +257,35 @@ def _start(said: str | None, rate: Fraction) -> tuple[str | None, tuple[str, ...
 
 def _uneven(container: Any, stream: Any, rate: Fraction, path: Path) -> list[int] | None:
     """The times of all frames where they are not evenly spaced; None where their numbers follow from the rate."""
-    base = stream.time_base
-    times = sorted({e.timestamp for e in stream.index_entries if e.timestamp is not None})
-    if len(times) < max(stream.frames, 2):  # no table of all frames in the container
-        times = _packets(path, PACKETS)
-        if len(times) == PACKETS:
-            times = times[:-8]  # after the last of them some may come that are shown before them
-    passed = (np.array(times, np.int64) - times[0]) * float(base * rate) if times else np.zeros(0)
+    listed = sorted({e.timestamp for e in stream.index_entries if e.timestamp is not None})
+    whole = len(listed) >= max(stream.frames, 2)
+    times = np.array(listed, np.int64) if whole else _walked(path)[0]
+    passed = (times - times[:1]) * float(stream.time_base * rate)
     if np.array_equal(np.round(passed), np.arange(len(passed))):
         return None
-    every = _packets(path)
+    every = _walked(path)[0].tolist()
     return every if len(every) > 1 else None
 
 
-def _packets(path: Path, most: int = 0) -> list[int]:
-    """When packets are shown, in order, without decoding them; of the first `most`, where it is set."""
-    found: list[int] = []
+def _walked(path: Path) -> tuple[np.ndarray, int]:
+    """When all packets are shown, in order (n,), and how many have something in them, without decoding them; for
+    containers that do not say. A file is walked once.
+    """
+    found = path.stat()
+    return _walk(path, (found.st_ino, found.st_size, found.st_mtime_ns))
+
+
+@lru_cache(maxsize=256)
+def _walk(path: Path, state: tuple[int, int, int]) -> tuple[np.ndarray, int]:
+    times: list[int] = []
+    count = 0
     with _open(path) as container:
         for packet in container.demux(container.streams.video[0]):
-            if packet.size and packet.pts is not None:
-                found.append(packet.pts)
-            if len(found) == most:
-                break
-    return sorted(found)
+            if packet.size:
+                count += 1
+                if packet.pts is not None:
+                    times.append(packet.pts)
+    return np.array(sorted(times), np.int64), count
 
 
 def _spaced(times: Sequence[int] | None, stream: Any, picture: Any) -> tuple[str, ...]:
@@ -373,13 +378,6 @@ def _open(path: Path) -> Any:
     for stream in container.streams.video:
         stream.thread_type = "AUTO"
     return container
-
-
-def _count(path: Path) -> int:
-    """Number of pictures, by walking the packets without decoding them (for containers that do not say)."""
-    with _open(path) as container:
-        stream = container.streams.video[0]
-        return sum(1 for packet in container.demux(stream) if packet.size)
 
 
 def _text(error: Exception) -> str:

@@ -4,6 +4,7 @@ combined by confidence.
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from functools import cached_property
 from typing import Literal
 
 import numpy as np
@@ -19,7 +20,7 @@ from aquin.colour.hue_warp import hue_of
 from aquin.errors import AquinError
 from aquin.match.chart import pair, scene_colours
 from aquin.match.materials import Materials, match_materials
-from aquin.match.points import match_points
+from aquin.match.points import Searched, match_points
 from aquin.match.statistics import match_statistics
 from aquin.measure.clipping import clip_levels
 from aquin.measure.ledger import Evidence
@@ -58,6 +59,15 @@ class Side:
 
     def usable(self) -> np.ndarray:
         """(h, w) bool: pixels that were clipped in no channel."""
+        return self._usable
+
+    @cached_property
+    def searched(self) -> Searched:
+        """As it is searched for points: once, for all that it is matched to."""
+        return Searched.of(self.linear, self.usable())
+
+    @cached_property
+    def _usable(self) -> np.ndarray:
         floor, ceiling = clip_levels(self.signal)
         return all_three((self.signal < ceiling) & (self.signal > floor))
 
@@ -185,7 +195,7 @@ def gather(
             sources.append(Source("chart", evidence, sure))
     charted = any(s.by == "chart" and s.sureness > 0.5 for s in sources)
     if by == "points" or (by == "auto" and not charted):
-        points = match_points(hero.linear, shot.linear, hero.usable(), shot.usable())
+        points = match_points(hero.searched, shot.searched)
         if points is not None:
             sources.append(Source("points", points.evidence, points.sureness))
     supported = sum(s.sureness for s in sources) > SUPPORTED

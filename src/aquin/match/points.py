@@ -7,6 +7,7 @@ where features are rare.
 """
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import cv2
 import numpy as np
@@ -60,19 +61,28 @@ class Points:
 
 
 def match_points(
-    hero: Floats, shot: Floats, hero_ok: np.ndarray | None = None, shot_ok: np.ndarray | None = None
+    hero: "Floats | Searched",
+    shot: "Floats | Searched",
+    hero_ok: np.ndarray | None = None,
+    shot_ok: np.ndarray | None = None,
 ) -> Points | None:
-    """Pairs from two scene-linear AP1 frames, (h, w, 3); None where too few points agree.
+    """Pairs from two scene-linear AP1 frames, (h, w, 3); None where too few points agree. One that several others are
+    matched to is given as `Searched`.
 
     `hero_ok`, `shot_ok`: (h, w) bool, False where a pixel was clipped.
     """
-    sides = [_side(frame, ok) for frame, ok in ((hero, hero_ok), (shot, shot_ok))]
+    sides = [
+        x if isinstance(x, Searched) else Searched.of(x, ok) for x, ok in ((hero, hero_ok), (shot, shot_ok))
+    ]
     found = _features(sides)
     if found is None or len(found.hero) < FEWEST:
         return None
     a, b, size = found.hero, found.shot, found.size
     verified = len(a)
-    flow = _flow(sides[0].grey, sides[1].grey, a, b)
+    (grey_a, scale_a), (grey_b, scale_b) = (s.small for s in sides)
+    flow = _flow(grey_a, grey_b, a * scale_a, b * scale_b)
+    if flow is not None:
+        flow = flow[0] / scale_a, flow[1] / scale_b
     if flow is not None:
         follows = found.motions.follows(*flow)
         flow = (flow[0][follows], flow[1][follows]) if follows.sum() >= FEWEST else None
@@ -109,28 +119,63 @@ def _varied(hero: Float64) -> float:
     return float(np.clip(0.3 + 0.7 * (variety_of(hero) - 1) / (VARIETY - 1), 0.3, 1.0))
 
 
+LEVELS = (1.2, 2.4)
+"""Pixels (sigma) over which the colour of a place is taken."""
+
+
 @dataclass(frozen=True)
-class _Side:
+class Searched:
+    """A frame as it is searched for points, `scale` times as wide as it is: (h, w, 3) scene-linear AP1, (h, w) grey
+    (uint8) and bool where nothing is clipped. What is found in it is kept with it.
+    """
+
     linear: Float32
     grey: np.ndarray
     ok: np.ndarray
     scale: float
 
+    @staticmethod
+    def of(frame: Floats, ok: np.ndarray | None = None) -> "Searched":
+        """From (h, w, 3) scene-linear AP1 and (h, w) bool, False where a pixel was clipped."""
+        h, w = frame.shape[:2]
+        scale = min(WIDE / w, 1.0)
+        linear = np.asarray(frame, np.float32)
+        good = np.ones((h, w), bool) if ok is None else ok
+        if scale < 1:
+            size = (round(w * scale), round(h * scale))
+            linear = np.asarray(cv2.resize(linear, size, interpolation=cv2.INTER_AREA), np.float32)
+            good = cv2.resize(good.astype(np.float32), size, interpolation=cv2.INTER_AREA) > 0.99
+        luma = acescct.encode(np.maximum(linear, 0)) @ LUMA
+        low, high = np.percentile(luma, (0.5, 99.5))
+        grey = np.clip((luma - low) / max(high - low, 1e-6) * 255, 0, 255).astype(np.uint8)
+        even = cv2.createCLAHE(2.0, (8, 8)).apply(grey)
+        return Searched(linear, np.asarray(even), good, scale)
 
-def _side(frame: Floats, ok: np.ndarray | None) -> _Side:
-    h, w = frame.shape[:2]
-    scale = min(WIDE / w, 1.0)
-    linear = np.asarray(frame, np.float32)
-    good = np.ones((h, w), bool) if ok is None else ok
-    if scale < 1:
-        size = (round(w * scale), round(h * scale))
-        linear = np.asarray(cv2.resize(linear, size, interpolation=cv2.INTER_AREA), np.float32)
-        good = cv2.resize(good.astype(np.float32), size, interpolation=cv2.INTER_AREA) > 0.99
-    luma = acescct.encode(np.maximum(linear, 0)) @ LUMA
-    low, high = np.percentile(luma, (0.5, 99.5))
-    grey = np.clip((luma - low) / max(high - low, 1e-6) * 255, 0, 255).astype(np.uint8)
-    even = cv2.createCLAHE(2.0, (8, 8)).apply(grey)
-    return _Side(linear, np.asarray(even), good, scale)
+    @cached_property
+    def small(self) -> tuple[np.ndarray, float]:
+        """The grey picture as features are looked for in it, and how wide it is over this one."""
+        wide = self.grey.shape[1]
+        scale = SEARCHED / wide if wide > 1.25 * SEARCHED else 1.0
+        if scale == 1:
+            return self.grey, 1.0
+        made = cv2.resize(self.grey, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA)
+        return np.asarray(made), scale
+
+    @cached_property
+    def features(self) -> tuple[list[cv2.KeyPoint], Float32]:
+        """Features of the small picture, and their (n, 128) descriptors."""
+        return _described(self.small[0])
+
+    @cached_property
+    def soft(self) -> tuple[Float32, ...]:
+        """The colours around each place, (h, w, 3), at each of `LEVELS`."""
+        return tuple(np.asarray(cv2.GaussianBlur(self.linear, (0, 0), s), np.float32) for s in LEVELS)
+
+    @cached_property
+    def whole(self) -> Float32:
+        """(h, w, 1): 1 where nothing around is clipped, else 0."""
+        eroded = cv2.erode(self.ok.astype(np.uint8), np.ones((9, 9), np.uint8))
+        return np.asarray(eroded, np.float32)[..., None]
 
 
 @dataclass(frozen=True)
@@ -143,15 +188,10 @@ class _Found:
     motions: Motions
 
 
-def _features(sides: list[_Side]) -> _Found | None:
+def _features(sides: list[Searched]) -> _Found | None:
     """Matched features that agree with the geometry of two views and with the background's change."""
-    pictures = [s.grey for s in sides]
-    scales = [SEARCHED / g.shape[1] if g.shape[1] > 1.25 * SEARCHED else 1.0 for g in pictures]
-    small = [
-        cv2.resize(g, None, fx=s, fy=s, interpolation=cv2.INTER_AREA) if s < 1 else g
-        for g, s in zip(pictures, scales, strict=True)
-    ]
-    (ka, da), (kb, db) = (_described(g) for g in small)
+    (ka, da), (kb, db) = (s.features for s in sides)
+    scales = [s.small[1] for s in sides]
     if len(ka) < FEWEST or len(kb) < FEWEST:
         return None
     gaps = 2 - 2 * da @ db.T
@@ -168,7 +208,9 @@ def _features(sides: list[_Side]) -> _Found | None:
     size = np.array([[ka[i].size, kb[there[i]].size] for i in index]) / np.array(scales)
     wide_a, wide_b = a / scales[0], b / scales[1]
     colours, fine = _colours(sides, wide_a, wide_b, size)
-    motions = background(wide_a[fine], wide_b[fine], (colours[0][fine], colours[1][fine]), pictures[0].shape)
+    motions = background(
+        wide_a[fine], wide_b[fine], (colours[0][fine], colours[1][fine]), sides[0].grey.shape
+    )
     may = np.ones(len(a), bool)
     may[fine] = motions.keep
     a, b, size = a[may], b[may], size[may]
@@ -195,18 +237,22 @@ def _described(grey: np.ndarray) -> tuple[list[cv2.KeyPoint], Float32]:
     """Features, the strongest of each part of the picture, and their (n, 128) descriptors (square roots of SIFT's;
     Arandjelovic & Zisserman 2012)."""
     sift = cv2.SIFT_create(contrastThreshold=0.015)  # type: ignore[attr-defined]
-    found = sift.detect(grey, None)
-    h, w = grey.shape
-    parts: dict[tuple[int, int], list[cv2.KeyPoint]] = {}
-    for point in sorted(found, key=lambda p: -p.response):
-        parts.setdefault((int(point.pt[0] / w * PARTS[0]), int(point.pt[1] / h * PARTS[1])), []).append(point)
-    share = FEATURES // (PARTS[0] * PARTS[1])
-    few = [p for part in parts.values() for p in part[:share]]
-    rest = sorted((p for part in parts.values() for p in part[share:]), key=lambda p: -p.response)
-    points, described = sift.compute(grey, few + rest[: FEATURES - len(few)])
-    if described is None:
+    found, every = sift.detectAndCompute(grey, None)  # at once: half of the time goes into the scale space
+    if every is None:
         return [], np.zeros((0, 128), np.float32)
-    return list(points), np.sqrt(described / np.maximum(described.sum(axis=1, keepdims=True), 1e-9))
+    h, w = grey.shape
+    parts: dict[tuple[int, int], list[int]] = {}
+    for k in sorted(range(len(found)), key=lambda k: -found[k].response):
+        x, y = found[k].pt
+        parts.setdefault((int(x / w * PARTS[0]), int(y / h * PARTS[1])), []).append(k)
+    share = FEATURES // (PARTS[0] * PARTS[1])
+    few = [k for part in parts.values() for k in part[:share]]
+    rest = sorted((k for part in parts.values() for k in part[share:]), key=lambda k: -found[k].response)
+    taken = few + rest[: FEATURES - len(few)]
+    described = every[taken]
+    return [found[k] for k in taken], np.sqrt(
+        described / np.maximum(described.sum(axis=1, keepdims=True), 1e-9)
+    )
 
 
 def _flow(hero: np.ndarray, shot: np.ndarray, a: Float64, b: Float64) -> tuple[Float64, Float64] | None:
@@ -258,26 +304,23 @@ def _alike(hero: np.ndarray, shot: np.ndarray, x: np.ndarray, y: np.ndarray, at:
     return np.asarray((score > 0.8) | ((a < 4) & (b < 4)))
 
 
-def _colours(sides: list[_Side], a: Float64, b: Float64, size: Float64) -> tuple[list[Float64], np.ndarray]:
+def _colours(
+    sides: list[Searched], a: Float64, b: Float64, size: Float64
+) -> tuple[list[Float64], np.ndarray]:
     """Means over a disc about each place, hero and shot, and the spread in it; and whether no pixel of it was
     clipped.
     """
-    levels = (1.2, 2.4)
     out: list[Float64] = []
     clear = np.ones(len(a), bool)
     spread = np.zeros(len(a))
     for side, places, sizes in ((sides[0], a, size[:, 0]), (sides[1], b, size[:, 1])):
         near = (sizes > 8).astype(int)
-        means = []
-        for sigma in levels:
-            soft = cv2.GaussianBlur(side.linear, (0, 0), sigma)
-            means.append(_at(soft, places))
+        means = [_at(soft, places) for soft in side.soft]
         colour = np.where(near[:, None] > 0, means[1], means[0])
         spread = np.maximum(
             spread, np.abs(np.log(np.maximum(means[1], 1e-5) / np.maximum(means[0], 1e-5))).max(axis=1)
         )
-        whole = cv2.erode(side.ok.astype(np.uint8), np.ones((9, 9), np.uint8))
-        clear &= _at(whole.astype(np.float32)[..., None], places)[:, 0] > 0.99
+        clear &= _at(side.whole, places)[:, 0] > 0.99
         clear &= (colour > 2e-4).all(axis=1)
         out.append(np.asarray(colour, np.float64))
     out.append(spread)

@@ -12,7 +12,6 @@ from typing import Any
 
 import numpy as np
 
-from aquin.arrays import Float32
 from aquin.charts.fits import METRICS
 from aquin.charts.layout import layout
 from aquin.charts.solve import Solution, solve_all
@@ -246,14 +245,14 @@ def _baked(config: ColourConfig, display: str, view: str) -> Any:
 
 
 @lru_cache(maxsize=6)
-def _read(ref: Ref, config: ColourConfig, changed: int) -> tuple[Float32, Float32]:
+def _read(ref: Ref, config: ColourConfig, changed: int) -> Side:
     """`changed`: when the file was, so that another file of its name is read anew."""
     source = opened(ref)
     try:
         rgb = source.read(min(max(ref.frame, source.first), source.last)).rgb
     finally:
         source.close()
-    return rgb, config.to_linear(ref.encoding)(rgb)
+    return Side(rgb, config.to_linear(ref.encoding)(rgb))
 
 
 def opened(ref: Ref) -> Frames:
@@ -268,5 +267,4 @@ def side_of(ref: Ref, config: str | None) -> Side:
         changed = ref.path.stat().st_mtime_ns
     except OSError:
         changed = 0  # reading it says what is wrong
-    signal, linear = _read(replace(ref, grade="{}"), shared_config(config), changed)
-    return Side(signal, linear)
+    return _read(replace(ref, grade="{}"), shared_config(config), changed)

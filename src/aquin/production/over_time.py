@@ -19,7 +19,7 @@ from aquin.colour.white import STOPS_A_MIRED
 from aquin.match.drift import to_parts
 from aquin.match.engine import Side
 from aquin.match.materials import match_materials
-from aquin.match.points import match_points
+from aquin.match.points import Searched, match_points
 from aquin.production.beside import SURE, by_points, shrunk
 from aquin.production.grading import correction_of, held_grade, trim_of
 from aquin.production.kept_work import cached
@@ -38,7 +38,7 @@ if TYPE_CHECKING:
 KIND = "light within a take"
 WIDE = 960
 """Frames are compared at most so many pixels wide."""
-VERSION = 2
+VERSION = 3
 FEWEST, MOST = 5, 13
 """Frames that are looked at first; two a second between."""
 FINER, STEEP = 2, 0.08
@@ -74,6 +74,7 @@ def follow_job(job: FollowJob) -> dict[str, Any]:
     known: dict[int, tuple[Float64, float]] = {job.origin: (np.zeros(3), 0.0)}
     pictures: dict[int, Picture] = {}
     words: set[str] = set()
+    first: Searched | None = None
     config = shared_config(job.config)
     source = opened(job.ref)
     try:
@@ -82,8 +83,9 @@ def follow_job(job: FollowJob) -> dict[str, Any]:
             for number in wanted:  # in the order in which they are decoded
                 rgb = source.read(min(max(number, source.first), source.last)).rgb
                 pictures[number] = shrunk(to_linear(rgb), Side(rgb, rgb).usable(), WIDE)
+            first = first or Searched.of(*pictures[job.origin])
             for number in sorted(wanted, key=lambda n: abs(n - job.origin)):
-                words |= _told(number, job.origin, known, pictures)
+                words |= _told(number, job.origin, known, pictures, first)
             wanted = _steep(known)
     finally:
         source.close()
@@ -101,14 +103,18 @@ Picture = tuple[Float32, np.ndarray]
 
 
 def _told(
-    number: int, origin: int, known: dict[int, tuple[Float64, float]], pictures: Mapping[int, Picture]
+    number: int,
+    origin: int,
+    known: dict[int, tuple[Float64, float]],
+    pictures: Mapping[int, Picture],
+    searched: Searched,
 ) -> set[str]:
     """Tell one more frame, by the origin or else by the nearest frame that is known; who said so."""
     if number == origin:
         return set()
     near = min(known, key=lambda n: abs(n - number))
     for first in dict.fromkeys((origin, near)):
-        said = between(pictures[first], pictures[number])
+        said = between(pictures[first], pictures[number], searched if first == origin else None)
         if said is not None:
             known[number] = known[first][0] + said[0], float(np.hypot(known[first][1], said[1]))
             return {said[2]}
@@ -125,11 +131,13 @@ def _steep(known: Mapping[int, tuple[Float64, float]]) -> tuple[int, ...]:
     )
 
 
-def between(first: Picture, other: Picture) -> tuple[Float64, float, str] | None:
+def between(
+    first: Picture, other: Picture, searched: Searched | None = None
+) -> tuple[Float64, float, str] | None:
     """(3,) log2 of the channels by which one camera's other frame is above its first, its error in stops, and who says
-    so; None where they share nothing.
+    so; None where they share nothing. `searched`: the first, where it was searched for points before.
     """
-    points = match_points(first[0], other[0], first[1], other[1])
+    points = match_points(searched or first[0], other[0], first[1], other[1])
     if points is not None and points.sureness >= SURE:
         off, error = by_points(points.evidence.hero, points.evidence.shot, points.sureness, ONE_CAMERA)
         return off, float(error.mean()), "the same points"

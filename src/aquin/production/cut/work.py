@@ -31,7 +31,7 @@ if TYPE_CHECKING:
 
 FRAME, PAIR = "frame of a cut", "two frames of a cut"
 """Kinds of what is kept."""
-VERSION = 2
+VERSION = 3
 """Goes up when what is kept means something else."""
 
 DARK = 2.0**-10
@@ -129,10 +129,9 @@ def pair_job(job: PairJob) -> dict[str, Any]:
     the right one over the left one's, where the same points tell. Raises AquinError.
     """
     sides = [side_of(ref, job.config) for ref in (job.left, job.right)]
-    usable = [side.usable() for side in sides]
     grades = (job.left.graded, job.right.graded)
     out: dict[str, Any] = {"said": [], "saturation": None, "kinship": None}
-    small = [shrunk(side.linear, ok) for side, ok in zip(sides, usable, strict=True)]
+    small = [shrunk(side.linear, side.usable()) for side in sides]
     graded = [np.asarray(g.linear(s), np.float32) for g, (s, _) in zip(grades, small, strict=True)]
     same = match_materials(graded[0], graded[1], small[0][1], small[1][1])
     if same is not None:
@@ -140,13 +139,13 @@ def pair_job(job: PairJob) -> dict[str, Any]:
         if same.kinship >= ALIKE:
             out["said"].append(_witness("the same materials", same.off, same.error, same.doubt))
     if job.views:
-        _by_points(out, sides, usable, grades)
+        _by_points(out, sides, grades)
     return out
 
 
-def _by_points(out: dict[str, Any], sides: Any, usable: Any, grades: Any) -> None:
+def _by_points(out: dict[str, Any], sides: Any, grades: Any) -> None:
     try:
-        found = match_points(sides[0].linear, sides[1].linear, *usable)
+        found = match_points(sides[0].searched, sides[1].searched)
     except AquinError:
         found = None
     if found is None or found.sureness < SURE:
