@@ -133,9 +133,11 @@ class Searched:
     grey: np.ndarray
     ok: np.ndarray
     scale: float
+    wide: int = SEARCHED
+    """Pixels across in which features are looked for."""
 
     @staticmethod
-    def of(frame: Floats, ok: np.ndarray | None = None) -> "Searched":
+    def of(frame: Floats, ok: np.ndarray | None = None, wide: int = SEARCHED) -> "Searched":
         """From (h, w, 3) scene-linear AP1 and (h, w) bool, False where a pixel was clipped."""
         h, w = frame.shape[:2]
         scale = min(WIDE / w, 1.0)
@@ -149,13 +151,13 @@ class Searched:
         low, high = np.percentile(luma, (0.5, 99.5))
         grey = np.clip((luma - low) / max(high - low, 1e-6) * 255, 0, 255).astype(np.uint8)
         even = cv2.createCLAHE(2.0, (8, 8)).apply(grey)
-        return Searched(linear, np.asarray(even), good, scale)
+        return Searched(linear, np.asarray(even), good, scale, wide)
 
     @cached_property
     def small(self) -> tuple[np.ndarray, float]:
         """The grey picture as features are looked for in it, and how wide it is over this one."""
         wide = self.grey.shape[1]
-        scale = SEARCHED / wide if wide > 1.25 * SEARCHED else 1.0
+        scale = self.wide / wide if wide > 1.25 * self.wide else 1.0
         if scale == 1:
             return self.grey, 1.0
         made = cv2.resize(self.grey, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA)

@@ -38,6 +38,8 @@ if TYPE_CHECKING:
 KIND = "light within a take"
 WIDE = 960
 """Frames are compared at most so many pixels wide."""
+SEARCHED = 427
+"""Pixels across in which their points are looked for: frames of one take are alike."""
 VERSION = 3
 FEWEST, MOST = 5, 13
 """Frames that are looked at first; two a second between."""
@@ -83,7 +85,7 @@ def follow_job(job: FollowJob) -> dict[str, Any]:
             for number in wanted:  # in the order in which they are decoded
                 rgb = source.read(min(max(number, source.first), source.last)).rgb
                 pictures[number] = shrunk(to_linear(rgb), Side(rgb, rgb).usable(), WIDE)
-            first = first or Searched.of(*pictures[job.origin])
+            first = first or Searched.of(*pictures[job.origin], SEARCHED)
             for number in sorted(wanted, key=lambda n: abs(n - job.origin)):
                 words |= _told(number, job.origin, known, pictures, first)
             wanted = _steep(known)
@@ -137,7 +139,7 @@ def between(
     """(3,) log2 of the channels by which one camera's other frame is above its first, its error in stops, and who says
     so; None where they share nothing. `searched`: the first, where it was searched for points before.
     """
-    points = match_points(searched or first[0], other[0], first[1], other[1])
+    points = match_points(searched or Searched.of(*first, SEARCHED), Searched.of(*other, SEARCHED))
     if points is not None and points.sureness >= SURE:
         off, error = by_points(points.evidence.hero, points.evidence.shot, points.sureness, ONE_CAMERA)
         return off, float(error.mean()), "the same points"
