@@ -1,10 +1,14 @@
 """The Bench in its real window, driven as hands do it."""
 
+import gc
 import json
 import threading
 import time
+import weakref
 from collections.abc import Callable, Iterator
+from functools import partial
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
@@ -14,6 +18,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
 from aquin.colour.grade import Grade
+from aquin.desk.app import put_away
 from aquin.desk.bench.session_file import read_session
 from aquin.desk.bench.state import BenchState
 from aquin.desk.commands import BY_ID
@@ -35,7 +40,7 @@ from desk.pages import do_next, page, press, rest, shown_window
 def window(app: QApplication) -> Iterator[Window]:
     made = shown_window()
     yield made
-    made.close()
+    put_away(made)
 
 
 @pytest.fixture
@@ -415,7 +420,7 @@ def test_everything_decided_is_saved_and_comes_back(opened: Window, app: QApplic
     assert again.state.grade.trim == grade.trim
     assert again.state.grade.balance.stops == pytest.approx(grade.balance.stops)
     assert {r.axis.name: r.within for r in again.state.ledger()}["colour"]
-    again.close()
+    put_away(again)
 
 
 @pytest.mark.parametrize(
@@ -622,3 +627,38 @@ def test_long_jobs_say_how_far_they_are_and_stop_at_the_next_word(app: QApplicat
     jobs.start_long("y", "beside", lambda tell: gate.wait(0.2), said.append, said.append, aside=True)
     assert (jobs.titles, jobs.asides) == ([], ["beside"])
     until(lambda: said == [True])
+
+
+@pytest.mark.parametrize("way", ["done", "cancelled", "failed"])
+def test_what_a_job_held_is_let_go_of(app: QApplication, way: str) -> None:
+    """Pictures and a match of two frames, each time something was solved, would add up over a day."""
+
+    class Pictures:
+        pass
+
+    jobs, held, gate = Jobs(), Pictures(), threading.Event()
+    left = weakref.ref(held)
+
+    def work(told: Pictures, tell: Tell) -> Pictures:
+        gate.wait(10)
+        if way == "failed":
+            raise AquinError("no", None, "")
+        return told
+
+    def taker(told: Pictures) -> Callable[[Any], None]:
+        return lambda value: seen.append(told is value)
+
+    seen: list[bool] = []
+    jobs.start_long("x", "solving", partial(work, held), taker(held), taker(held))
+    del held
+    if way == "cancelled":
+        jobs.cancel("x")
+    gate.set()
+    jobs.wait()
+    until(lambda: not jobs.titles and (way == "cancelled" or bool(seen)))
+
+    def gone() -> bool:
+        gc.collect()
+        return left() is None
+
+    until(gone)

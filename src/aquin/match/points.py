@@ -155,7 +155,7 @@ class Searched:
 
     @cached_property
     def small(self) -> tuple[np.ndarray, float]:
-        """The grey picture as features are looked for in it, and how wide it is over this one."""
+        """(h, w) grey (uint8) in which features are looked for, and how wide it is over this picture."""
         wide = self.grey.shape[1]
         scale = self.wide / wide if wide > 1.25 * self.wide else 1.0
         if scale == 1:

@@ -46,9 +46,28 @@ class Job(QRunnable):
         self.share = 0.0
         self.aside = False
         self.started = time.monotonic()
+        self.over = 0.0
+        """When it was, by the same clock; 0 while it is not."""
+        self._forgotten = False
         self.setAutoDelete(False)
 
     def run(self) -> None:
+        try:
+            self._run()
+        finally:
+            self._work = _nothing
+            self.over = time.monotonic()
+
+    def forget(self) -> None:
+        """Let go of who is told: Qt keeps them, and what they hold, for as long as they are connected."""
+        if self._forgotten:
+            return
+        self._forgotten = True
+        for signal in (self.signals.done, self.signals.failed, self.signals.progress):
+            with suppress(RuntimeError):
+                signal.disconnect()
+
+    def _run(self) -> None:
         if self.cancelled:
             return
         try:
@@ -79,6 +98,10 @@ class Job(QRunnable):
                 signal.emit(value)
 
 
+def _nothing(tell: Tell) -> None:
+    pass
+
+
 class Jobs(QObject):
     """Named jobs: starting one under a name cancels what still runs under it."""
 
@@ -89,6 +112,8 @@ class Jobs(QObject):
         self._pool = QThreadPool(self)
         self._pool.setMaxThreadCount(3)
         self._running: dict[str, tuple[Job, str]] = {}
+        self._pooled: list[Job] = []
+        """Those that the pool may still hold, which keeps no reference of its own."""
 
     def start(
         self,
@@ -115,6 +140,8 @@ class Jobs(QObject):
         job = Job(work)
         job.aside = aside
         self._running[name] = (job, title)
+        now = time.monotonic()
+        self._pooled = [j for j in self._pooled if not 0 < j.over < now - 1] + [job]
 
         def finish(handler: Callable[[Any], None]) -> Callable[[Any], None]:
             def handle(value: Any) -> None:
@@ -123,6 +150,7 @@ class Jobs(QObject):
                     if not job.cancelled:
                         handler(value)
                     self.changed.emit()
+                QTimer.singleShot(0, job.forget)
 
             return handle
 
@@ -139,7 +167,9 @@ class Jobs(QObject):
 
     def cancel(self, name: str) -> None:
         if name in self._running:
-            self._running.pop(name)[0].cancelled = True
+            job = self._running.pop(name)[0]
+            job.cancelled = True
+            job.forget()
             self.changed.emit()
 
     def cancel_all(self) -> None:
