@@ -9,8 +9,11 @@ import cv2
 import numpy as np
 from skimage import data
 
+from aquin.charts.solve import BASES, FULL, solve
+from aquin.colour.grade import Grade
 from aquin.colour.primaries import AP1_LUMA, XYZ_TO_AP1
-from aquin.measure.ledger import Evidence
+from aquin.match.engine import Side, match_sides
+from aquin.measure.ledger import Evidence, difference_of
 
 SRGB_TO_XYZ = np.array([[0.4124, 0.3576, 0.1805], [0.2126, 0.7152, 0.0722], [0.0193, 0.1192, 0.9505]])
 """IEC 61966-2-1."""
@@ -73,3 +76,20 @@ def camera(scene: np.ndarray, random: np.random.Generator) -> np.ndarray:
     seen = 0.18 * (seen / 0.18) ** random.uniform(0.85, 1.15)
     noise = random.normal(0, 0.004, seen.shape) * np.sqrt(np.maximum(seen, 0.01))
     return np.asarray(seen + noise, np.float32)
+
+
+def by_itself(pair: StereoPair, seed: int) -> tuple[str, float, float]:
+    """The model that a match takes by itself where the file can hold any (a .cube), the median dE00 that it leaves at
+    the true correspondence, and what the best of all models leaves that was fitted to that.
+    """
+    shot = camera(pair.right, np.random.default_rng(seed))
+    true = pair.true_pairs(shot)
+    few = true.part(np.random.default_rng(1).permutation(len(true.hero)) < 1200)
+    knowing = Evidence(few.hero, few.shot, few.neutral, np.full(len(few.hero), 24 / len(few.hero)))
+
+    def left(grade: Grade) -> float:
+        return float(np.median(difference_of(true.graded(grade))))
+
+    own = match_sides(Side(pair.left, pair.left), Side(shot, shot)).solution(beyond=True)
+    best = min(left(solve(knowing, m, leave_one_out=False).grade) for m in (*BASES, FULL))
+    return own.model, left(own.grade), best

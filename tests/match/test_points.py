@@ -21,7 +21,7 @@ from aquin.match.engine import Side, Source, combined, gather, kept_whole, match
 from aquin.match.points import match_points
 from aquin.match.statistics import match_statistics, monge_kantorovitch
 from aquin.measure.ledger import Evidence, difference_of, measure
-from stereo import StereoPair, camera, stereo_pair
+from stereo import StereoPair, by_itself, camera, stereo_pair
 
 
 @pytest.fixture(scope="module")
@@ -67,6 +67,14 @@ def test_a_match_is_near_the_best_that_knows_the_true_correspondence(model: str,
             out.append(float(np.median(difference_of(true.graded(g)))))
     assert np.mean(ours) <= 1.10 * np.mean(best)
     assert np.mean(ours) < np.mean(plain)
+
+
+def test_the_model_that_it_takes_by_itself_is_near_the_best_of_all(pair: StereoPair) -> None:
+    """Where the file holds any model; a simpler one had been 1.4 times as far off on two of these. Seven draws:
+    benchmarks.
+    """
+    found = [by_itself(pair, seed) for seed in (1, 4, 6)]
+    assert np.mean([own / best for _, own, best in found]) <= 1.10
 
 
 def test_what_only_one_camera_saw_does_not_disturb(pair: StereoPair) -> None:
