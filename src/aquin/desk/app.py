@@ -74,12 +74,15 @@ def run_window(session: Path | None = None, demo: Path | None = None) -> int:
 
 def keep_still(window: Window) -> None:
     """From now on what is loaded is left out of looking for garbage, which would hold the window up for 100 ms in the
-    midst of work.
+    midst of work. What was left over by one production is looked for when another is opened.
     """
+    shown: list[object] = [window.session.production]
 
     def again() -> None:
-        gc.unfreeze()
-        gc.collect()
+        if window.session.production is not shown[0]:
+            shown[0] = window.session.production
+            gc.unfreeze()
+            gc.collect()
         gc.freeze()
 
     gc.freeze()
