@@ -292,9 +292,12 @@ def _spaced(times: Sequence[int] | None, stream: Any, picture: Any) -> tuple[str
     notes: list[str] = []
     if times is not None:
         gaps = np.diff(np.array(times, np.float64)) * float(stream.time_base) * 1e3
-        notes.append(
-            f"frames are not evenly spaced (variable frame rate): {gaps.min():.0f} to {gaps.max():.0f} ms apart"
-        )
+        if gaps.max() - gaps.min() > 0.4 * float(
+            np.median(gaps)
+        ):  # else it is the stated rate that is a little off
+            notes.append(
+                f"frames are not evenly spaced (variable frame rate): {gaps.min():.0f} to {gaps.max():.0f} ms apart"
+            )
     if picture.interlaced_frame:
         notes.append("the picture is interlaced: each frame holds two moments")
     if picture.rotation:

@@ -229,7 +229,9 @@ class Latest(QThread):
     def ask(self, work: Callable[[], Any]) -> None:
         with QMutexLocker(self._mutex):
             self._wish = work
-        QTimer.singleShot(0, self._begin)  # what is to be painted now comes first: both want the interpreter
+        QTimer.singleShot(
+            0, self, self._begin
+        )  # what is to be painted now comes first: both want the interpreter
 
     def _begin(self) -> None:
         with QMutexLocker(self._mutex):
