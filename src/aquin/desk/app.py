@@ -53,7 +53,6 @@ def _bare() -> QApplication:
 def _dress(app: QApplication) -> None:
     theme.dress(app)
     app.plain_tips = PlainTips(app)  # type: ignore[attr-defined]
-    app.installEventFilter(app.plain_tips)  # type: ignore[attr-defined]
 
 
 def run_window(session: Path | None = None, demo: Path | None = None) -> int:

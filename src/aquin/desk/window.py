@@ -5,14 +5,12 @@ from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from PySide6.QtCore import QEvent, QObject, Qt, QTimer
-from PySide6.QtGui import QCloseEvent, QKeyEvent
+from PySide6.QtCore import QTimer
+from PySide6.QtGui import QCloseEvent
 from PySide6.QtWidgets import (
     QApplication,
     QHBoxLayout,
-    QLineEdit,
     QMainWindow,
-    QPlainTextEdit,
     QStackedWidget,
     QWidget,
 )
@@ -27,6 +25,7 @@ from aquin.desk.commands import VIEWS, Commands
 from aquin.desk.demo import Demo
 from aquin.desk.following import Following
 from aquin.desk.foot import Foot
+from aquin.desk.held_space import HeldSpace
 from aquin.desk.help import FindDialog, help_dialog, keys_dialog
 from aquin.desk.history import History
 from aquin.desk.kit.ask import CONFIGS, OCIO, ask_open
@@ -85,7 +84,7 @@ class Window(QMainWindow):
         self._build()
         self._connect()
         self._bind()
-        _app().installEventFilter(self)
+        self.held_space = HeldSpace(self, _app())
         self.show_view("bench")
         if keep:
             self._come_back()
@@ -231,22 +230,6 @@ class Window(QMainWindow):
         take = getattr(page, "take_keyboard", page.setFocus)
         take()
         self._stated()
-
-    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
-        """Space is held, not pressed: hero in the shot's place for as long as it is down."""
-        if event.type() in (QEvent.Type.KeyPress, QEvent.Type.KeyRelease) and isinstance(event, QKeyEvent):
-            here = (
-                self.isActiveWindow()
-                and self.shown in ("bench", "continuity")
-                and not isinstance(QApplication.focusWidget(), QLineEdit | QPlainTextEdit)
-                and QApplication.activeModalWidget() is None
-            )
-            if event.key() == Qt.Key.Key_Space and here and isinstance(watched, QWidget):
-                if not event.isAutoRepeat():
-                    held = self.bench if self.shown == "bench" else self.views.continuity.pair
-                    held.pictures.hold(event.type() == QEvent.Type.KeyPress)
-                return True
-        return super().eventFilter(watched, event)
 
     # productions
 
@@ -428,7 +411,6 @@ class Window(QMainWindow):
         fit(self, layout.last_place())
 
     def closeEvent(self, event: QCloseEvent) -> None:
-        _app().removeEventFilter(self)
         self.state.end_stroke()
         self.save()
         if self.keep:
@@ -441,7 +423,7 @@ class Window(QMainWindow):
         super().closeEvent(event)
 
 
-def _app() -> QObject:
+def _app() -> QApplication:
     app = QApplication.instance()
-    assert app is not None
+    assert isinstance(app, QApplication)
     return app

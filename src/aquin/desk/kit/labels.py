@@ -2,9 +2,10 @@
 
 from html import escape
 
-from PySide6.QtCore import QEvent, QObject, QRect, Qt
-from PySide6.QtGui import QHelpEvent
-from PySide6.QtWidgets import QAbstractItemView, QLabel, QSizePolicy, QToolTip, QWidget
+from PySide6.QtCore import QEvent, QObject, QPoint, QRect, Qt
+from PySide6.QtGui import QHelpEvent, QMouseEvent, QWindow
+from PySide6.QtWidgets import QAbstractItemView, QApplication, QLabel, QSizePolicy, QToolTip, QWidget
+from shiboken6 import isValid
 
 from aquin.desk.kit import theme
 
@@ -41,13 +42,46 @@ class Words(QLabel):
 
 
 class PlainTips(QObject):
-    """An event filter of the application: tooltips of widgets are shown as they are written, never as markup."""
+    """Tooltips of widgets are shown as they are written, never as markup. An event filter of what is under the pointer:
+    one of the whole application would be asked about every event, a tenth of the window's time.
+    """
+
+    def __init__(self, app: QApplication) -> None:
+        super().__init__(app)
+        self._over: list[QWidget] = []
+        app.focusWindowChanged.connect(self._watch)
+        self._watch(app.focusWindow())
+
+    def _watch(self, window: QWindow | None) -> None:
+        """Tooltips come in the active window only: see where the pointer moves in it."""
+        if window is not None:
+            window.installEventFilter(self)
+
+    def _follow(self, at: QPoint) -> None:
+        """The widget under the pointer, and those around it, which are asked where it has no tooltip of its own."""
+        widget = QApplication.widgetAt(at)
+        if widget is (self._over[0] if self._over else None):
+            return
+        for left in self._over:
+            if isValid(left):
+                left.removeEventFilter(self)
+        self._over = []
+        while widget is not None:
+            widget.installEventFilter(self)
+            self._over.append(widget)
+            widget = None if widget.isWindow() else widget.parentWidget()
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
-        if event.type() != QEvent.Type.ToolTip or not isinstance(event, QHelpEvent):
+        kind = event.type()
+        if isinstance(watched, QWindow):
+            if kind == QEvent.Type.MouseMove and isinstance(event, QMouseEvent):
+                self._follow(event.globalPosition().toPoint())
             return False
-        if not isinstance(watched, QWidget):
+        if kind != QEvent.Type.ToolTip or not isinstance(event, QHelpEvent):
             return False
+        return isinstance(watched, QWidget) and self._show(watched, event)
+
+    def _show(self, watched: QWidget, event: QHelpEvent) -> bool:
         text, place = watched.toolTip(), QRect()
         view = watched.parentWidget()
         if isinstance(view, QAbstractItemView) and watched is view.viewport():  # an item's own tooltip

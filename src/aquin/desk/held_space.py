@@ -1,0 +1,52 @@
+"""Space is held, not pressed: the hero in the shot's place for as long as it is down."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QEvent, QObject, Qt
+from PySide6.QtGui import QKeyEvent
+from PySide6.QtWidgets import QApplication, QLineEdit, QPlainTextEdit, QWidget
+from shiboken6 import isValid
+
+if TYPE_CHECKING:
+    from aquin.desk.window import Window
+
+
+class HeldSpace(QObject):
+    """Sees the keys of whichever widget of a window has the keyboard, before the widget does: an event filter of the
+    whole application would be asked about every event.
+    """
+
+    def __init__(self, window: Window, app: QApplication) -> None:
+        super().__init__(window)
+        self.window = window
+        window.installEventFilter(self)  # has the keys where no widget in it does
+        app.focusChanged.connect(self._moved)
+        self._moved(None, app.focusWidget())
+
+    def _moved(self, old: QWidget | None, new: QWidget | None) -> None:
+        if old is not None and old is not self.window and isValid(old):
+            old.removeEventFilter(self)
+        if new is not None and self.window.isAncestorOf(new):
+            new.installEventFilter(self)
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        kind = event.type()
+        if kind not in (QEvent.Type.KeyPress, QEvent.Type.KeyRelease) or not isinstance(event, QKeyEvent):
+            return False
+        if event.key() != Qt.Key.Key_Space or not self._here():
+            return False
+        if not event.isAutoRepeat():
+            window = self.window
+            held = window.bench if window.shown == "bench" else window.views.continuity.pair
+            held.pictures.hold(kind == QEvent.Type.KeyPress)
+        return True
+
+    def _here(self) -> bool:
+        return (
+            self.window.isActiveWindow()
+            and self.window.shown in ("bench", "continuity")
+            and not isinstance(QApplication.focusWidget(), QLineEdit | QPlainTextEdit)
+            and QApplication.activeModalWidget() is None
+        )
