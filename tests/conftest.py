@@ -4,6 +4,7 @@ import json
 import os
 import shutil
 import sys
+import tempfile
 from collections.abc import Callable, Iterator
 from functools import lru_cache
 from itertools import count
@@ -29,6 +30,7 @@ from aquin.production.matching import settle
 from aquin.production.settings import config_of
 from aquin.production.shoot import Shoot
 from aquin.production.store import Production
+from aquin.simulate import kept_layers
 from aquin.simulate.demo import SEED, build_demo, session_takes
 from aquin.simulate.logbook import log_demo
 from aquin.simulate.planning import plan
@@ -44,26 +46,67 @@ ACCOUNTS = ("anna", "ben", "carla", "guest")
 """On the server of the tests."""
 COUNT = count()
 IN_MEMORY = Path("/dev/shm")
-ROOM = 5 * 2**30
-"""Bytes that must be free there: a whole run takes one GB."""
+ROOM = 6 * 2**30
+"""Bytes that must be free there: a whole run takes three GB."""
+BASE = pytest.StashKey[Path]()
+
+
+FIRST = (
+    *("production/test_audit", "desk/test_bench", "measure/test_looks", "cli/test_matching_cli"),
+    *("desk/test_one_session", "desk/test_moving_grades", "test_house", "cli/test_cut_and_screens_cli"),
+    *(
+        "release/test_causes",
+        "simulate/test_demo",
+        "charts/test_find",
+        "release/test_release",
+        "desk/test_board",
+    ),
+    *("production/test_unbaked", "match/test_points", "desk/test_bench_hands", "production/test_shared"),
+    *("production/test_aspect", "desk/test_charts_view", "match/test_levelling", "production/test_stand_in"),
+    *("match/test_moving", "production/test_broken", "cli/test_cli", "test_cluster", "production/test_cuts"),
+    *("production/test_history", "production/test_over_time", "desk/test_shots", "charts/test_curve"),
+    *("match/test_materials", "charts/test_heldout", "look/test_fit", "desk/test_levels_and_looks"),
+    *("production/test_matching", "production/test_level_targets", "cli/test_charts", "charts/test_identify"),
+    *("desk/test_continuity_and_screens", "production/test_beside", "desk/test_shared_windows"),
+)
+"""The files of tests that take longest come first, or the last one would be waited for alone; and those that film first
+are different ones.
+"""
+A_WORKER = 4 * 2**30
+"""Bytes that a process of tests may come to hold."""
 
 
 def pytest_configure(config: pytest.Config) -> None:
-    """Files of tests lie in memory where there is room: production files are written through to the disk each time."""
-    if (
-        config.option.basetemp is not None
-        or hasattr(config, "workerinput")
-        or not os.access(IN_MEMORY, os.W_OK)
-    ):
+    """Files of tests lie in memory where there is room: production files are written through to the disk each time.
+    The simulation's places are worked out once for all processes.
+    """
+    if hasattr(config, "workerinput"):
         return
-    if shutil.disk_usage(IN_MEMORY).free > ROOM:
-        config.option.basetemp = str(IN_MEMORY / f"aquin-tests-{os.getpid()}")
+    memory = os.access(IN_MEMORY, os.W_OK) and shutil.disk_usage(IN_MEMORY).free > ROOM
+    base = Path(tempfile.mkdtemp(prefix="aquin-tests-", dir=IN_MEMORY if memory else None))
+    config.stash[BASE] = base
+    (base / "stages").mkdir()
+    os.environ[kept_layers.FOLDER] = str(base / "stages")
+    if config.option.basetemp is None and memory:
+        config.option.basetemp = str(base / "run")
 
 
 def pytest_unconfigure(config: pytest.Config) -> None:
-    base = str(config.option.basetemp or "")
-    if not hasattr(config, "workerinput") and base == str(IN_MEMORY / f"aquin-tests-{os.getpid()}"):
+    base = config.stash.get(BASE, None)
+    if base is not None:
         shutil.rmtree(base, ignore_errors=True)
+
+
+@pytest.hookimpl(optionalhook=True)
+def pytest_xdist_auto_num_workers(config: pytest.Config) -> int:
+    """Half as many again as there are processors, since windows wait as well as work; as far as memory goes."""
+    memory = os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES")
+    return max(1, min(len(os.sched_getaffinity(0)) * 3 // 2, memory // A_WORKER))
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    order = {name: k for k, name in enumerate(FIRST)}
+    items.sort(key=lambda item: order.get(item.nodeid.partition(".py")[0].removeprefix("tests/"), len(order)))
 
 
 @pytest.fixture(scope="session")

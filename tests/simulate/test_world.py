@@ -1,10 +1,12 @@
 """The rendered world against the laws of light and perspective."""
 
 from collections.abc import Callable
+from pathlib import Path
 
 import numpy as np
 import pytest
 
+from aquin.simulate import kept_layers
 from aquin.simulate.cameras import HERON, SKUA
 from aquin.simulate.materials import library, number
 from aquin.simulate.places import PLACES
@@ -188,6 +190,24 @@ def test_the_sea_moves_and_foams() -> None:
     assert number()["sea body"] in stage._static.material
     assert stage._static.size == FULL
     assert first.shape == (FULL[0] - 2 * MARGIN, FULL[1] - 2 * MARGIN, 3)
+
+
+def test_layers_that_are_kept_make_the_same_picture(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    moved, seen = Moves(hand=1.0), []
+    monkeypatch.setenv(kept_layers.FOLDER, str(tmp_path))
+    for _ in range(2):
+        seen.append(Stage("open-water", "flying").picture(SKUA).frame(9, moved).copy())
+    kept = tmp_path / "open-water flying.npz"
+    assert [f.name for f in tmp_path.iterdir()] == [kept.name]
+    kept.write_bytes(kept.read_bytes()[:100_000])  # half a file is no file
+    assert not np.array_equal(seen[0], 0 * seen[0])
+    monkeypatch.setattr(Sight, "static_layer", lambda _: pytest.fail("made anew"))
+    with pytest.raises(pytest.fail.Exception):
+        Stage("open-water", "flying")
+    monkeypatch.undo()
+    monkeypatch.setenv(kept_layers.FOLDER, str(tmp_path / "gone"))
+    seen.append(Stage("open-water", "flying").picture(SKUA).frame(9, moved))
+    assert all(np.array_equal(seen[0], s) for s in seen)
 
 
 def test_hair_that_hangs_behind_a_neck_stays_behind_it(stage: Callable[[str, str], Stage]) -> None:

@@ -10,6 +10,7 @@ import numpy as np
 from aquin.arrays import Float32, Float64
 from aquin.simulate import spectra
 from aquin.simulate.cameras import Camera, raw_response
+from aquin.simulate.kept_layers import layers_of
 from aquin.simulate.materials import number, reflectances
 from aquin.simulate.places import PLACES, Place
 from aquin.simulate.sensor import soften
@@ -126,8 +127,9 @@ class Stage:
         self.place, solids = place_of(place)
         self.lens: Lens = self.place.lenses[role]
         self.sight = Sight(self.lens, self.place.lighting, solids)
-        self._static = self.sight.static_layer()
-        self._groups = self.sight.group_layers()
+        self._static, self._groups = layers_of(
+            f"{place} {role}", lambda: (self.sight.static_layer(), self.sight.group_layers())
+        )
         self._keys: dict[float, float] = {}
         self._picture: Picture | None = None
         self._distance = self._static.centre(self._static.distance)
