@@ -289,11 +289,11 @@ def test_pictures_show_the_same_shots_and_keep_the_selection(opened: Window) -> 
 
 def test_columns_are_chosen_and_remembered(opened: Window, tmp_path: Path) -> None:
     table = opened.shots.table
-    opened.shots.choose_columns(QPoint(10, 10))
-    action = next(a for a in opened.shots.column_menu.actions() if a.text() == "Size")
+    opened.shots.table.choose_columns(QPoint(10, 10))
+    action = next(a for a in opened.shots.table.column_menu.actions() if a.text() == "Size")
     assert not action.isChecked()
     action.trigger()
-    opened.shots.column_menu.close()
+    opened.shots.table.column_menu.close()
     assert not table.isColumnHidden(COLUMN["size"])
     table.setColumnWidth(COLUMN["slate"], 222)
     path = production_of(opened).path

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QObject, QTimer, Signal
+from PySide6.QtCore import QObject, Signal
 
+from aquin.desk.kit.timers import later
 from aquin.late import late
 from aquin.production import Shot
 
@@ -29,10 +30,7 @@ class Following(QObject):
     def __init__(self, session: Session, jobs: Jobs) -> None:
         super().__init__(session)
         self.session, self.jobs = session, jobs
-        self._timer = QTimer(self)
-        self._timer.setSingleShot(True)
-        self._timer.setInterval(AFTER_MS)
-        self._timer.timeout.connect(self.look)
+        self._timer = later(self, self.look, AFTER_MS)
         self._seen: tuple[object, int] = (None, 0)
         """The production, and its newest step that was seen: what an audit keeps is no step."""
         session.changed.connect(self._changed)

@@ -26,3 +26,15 @@ class SessionView(QWidget, OfSession):
     def __init__(self, session: Session, jobs: Jobs) -> None:
         super().__init__()
         self.session, self.jobs = session, jobs
+
+    def refresh(self) -> None:
+        """Show the production as it is."""
+
+    def follow(self) -> None:
+        """The production changed, here or elsewhere."""
+        self.refresh()
+
+    def follow_shown(self) -> None:
+        """Where this view is shown; one that is hidden looks when it comes to be shown."""
+        if self.isVisible():
+            self.follow()

@@ -6,9 +6,10 @@ from collections.abc import Mapping
 from dataclasses import replace
 from typing import TYPE_CHECKING, Any, cast
 
-from PySide6.QtCore import QObject, QTimer, Signal
+from PySide6.QtCore import QObject, Signal
 from PySide6.QtWidgets import QSplitter, QWidget
 
+from aquin.desk.kit.timers import later
 from aquin.desk.next_step import Open
 
 if TYPE_CHECKING:
@@ -38,9 +39,7 @@ class Views(QObject):
         super().__init__(owner)
         self.session, self.jobs = session, jobs
         self.there: dict[str, QWidget] = {}
-        self._furnishing = QTimer(self)
-        self._furnishing.setSingleShot(True)
-        self._furnishing.timeout.connect(self.furnish)
+        self._furnishing = later(self, self.furnish)
 
     @property
     def shots(self) -> ShotsView:

@@ -5,7 +5,6 @@ from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from PySide6.QtCore import QTimer
 from PySide6.QtGui import QCloseEvent
 from PySide6.QtWidgets import (
     QApplication,
@@ -25,14 +24,15 @@ from aquin.desk.commands import VIEWS, Commands
 from aquin.desk.demo import Demo
 from aquin.desk.following import Following
 from aquin.desk.foot import Foot
-from aquin.desk.held_space import HeldSpace
 from aquin.desk.help import FindDialog, help_dialog, keys_dialog
 from aquin.desk.history import History
 from aquin.desk.kit.ask import CONFIGS, OCIO, ask_open
 from aquin.desk.kit.boxes import column_of
 from aquin.desk.kit.dialogs import open_fitting
+from aquin.desk.kit.held_space import HeldSpace
 from aquin.desk.kit.jobs import Jobs
 from aquin.desk.kit.room import LEAST, SIZE, fit
+from aquin.desk.kit.timers import later
 from aquin.desk.next_step import next_step
 from aquin.desk.others import Others
 from aquin.desk.productions import Place, Productions
@@ -73,18 +73,13 @@ class Window(QMainWindow):
         self.demo = Demo(self, self.jobs)
         self.rail = Rail(self.commands)
         self.pages = QStackedWidget()
-        self._saving = QTimer(self)
-        self._saving.setSingleShot(True)
-        self._saving.setInterval(250)
-        self._saving.timeout.connect(self.save)
+        self._saving = later(self, self.save, 250)
         self._saved_state: object = None
-        self._counting = QTimer(self)
-        self._counting.setSingleShot(True)
-        self._counting.timeout.connect(self._count)
+        self._counting = later(self, self._count)
         self._build()
         self._connect()
         self._bind()
-        self.held_space = HeldSpace(self, _app())
+        self.held_space = HeldSpace(self, _app(), self._has_pair, self._hold)
         self.show_view("bench")
         if keep:
             self._come_back()
@@ -230,6 +225,14 @@ class Window(QMainWindow):
         take = getattr(page, "take_keyboard", page.setFocus)
         take()
         self._stated()
+
+    def _has_pair(self) -> bool:
+        return self.shown in ("bench", "continuity")
+
+    def _hold(self, down: bool) -> None:
+        """The hero in the shot's place for as long as Space is down."""
+        held = self.bench if self.shown == "bench" else self.views.continuity.pair
+        held.pictures.hold(down)
 
     # productions
 

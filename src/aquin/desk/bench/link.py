@@ -7,7 +7,7 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
-from PySide6.QtCore import QObject, QTimer, Signal
+from PySide6.QtCore import QObject, Signal
 from PySide6.QtWidgets import QWidget
 
 from aquin.colour.grade import Grade
@@ -16,6 +16,7 @@ from aquin.desk.bench.said import Said
 from aquin.desk.bench.state import BenchState, Decisions, Known, dabs_of, dabs_values
 from aquin.desk.kit.dialogs import open_fitting
 from aquin.desk.kit.jobs import Latest
+from aquin.desk.kit.timers import later
 from aquin.errors import AquinError
 from aquin.jobs.load_side import ROLES, Role, Side
 from aquin.late import late
@@ -64,10 +65,7 @@ class BenchLink(QObject):
         self._serial = 0
         self.said = Said(state)
         files.changed.connect(self._recall)
-        self._after = QTimer(self)
-        self._after.setSingleShot(True)
-        self._after.setInterval(AFTER_MS)
-        self._after.timeout.connect(self._look_further)
+        self._after = later(self, self._look_further, AFTER_MS)
         session.changed.connect(self.follow)
         session.measured.connect(self._measured)
 

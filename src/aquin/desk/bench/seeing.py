@@ -9,7 +9,7 @@ from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
-from PySide6.QtCore import QElapsedTimer, QObject, QTimer, Signal
+from PySide6.QtCore import QElapsedTimer, QObject, Signal
 
 from aquin.colour import acescct
 from aquin.colour.baked import BakedView
@@ -20,6 +20,7 @@ from aquin.desk.bench.tools import Tools
 from aquin.desk.kit.jobs import Jobs, Latest
 from aquin.desk.kit.pictures import ZONE_NAMES, Pictures
 from aquin.desk.kit.preview import Seen, Shown, Wish, gaps, graded, see
+from aquin.desk.kit.timers import later
 from aquin.desk.session import Session
 from aquin.jobs.load_side import ROLES, Loaded, Role
 from aquin.measure.ledger import Evidence, PictureValues, difference_of
@@ -79,10 +80,7 @@ class Seeing(QObject):
         self._seen: Made = {}
         """By side: which frame, window and size it is of; which grade and view; and what was made."""
         self.scoped: dict[Role, Shown] = {}
-        self._later = QTimer(self)
-        self._later.setSingleShot(True)
-        self._later.setInterval(LATER_MS)
-        self._later.timeout.connect(self._catch_up)
+        self._later = later(self, self._catch_up, LATER_MS)
 
     # the view
 

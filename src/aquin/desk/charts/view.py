@@ -5,7 +5,7 @@ latitude beside it.
 from collections.abc import Callable
 
 import numpy as np
-from PySide6.QtCore import Qt, QTimer, Signal
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QColor, QShowEvent
 from PySide6.QtWidgets import (
     QButtonGroup,
@@ -26,6 +26,7 @@ from aquin.desk.kit.boxes import column_of, line_of
 from aquin.desk.kit.columns import COLUMNS
 from aquin.desk.kit.jobs import Jobs
 from aquin.desk.kit.labels import Words
+from aquin.desk.kit.timers import HIDDEN_MS, later
 from aquin.desk.session import Session
 
 PAGES = (
@@ -44,9 +45,7 @@ class ChartsView(ChartActions):
     def __init__(self, session: Session, jobs: Jobs) -> None:
         super().__init__(session, jobs)
         self._frame_shown: tuple[object, ...] | None = None
-        self._later = QTimer(self)
-        self._later.setSingleShot(True)
-        self._later.timeout.connect(self.refresh_now)
+        self._later = later(self, self.refresh_now)
         column = column_of(0, self, spacing=0)
         column.addLayout(self._tabs())
         self.profile = ProfilePage(session, jobs)
@@ -129,7 +128,7 @@ class ChartsView(ChartActions):
 
     def refresh(self) -> None:
         """Draw anew after a change, as soon as whoever asked for it has finished."""
-        self._later.start(0 if self.isVisible() else 250)
+        self._later.start(0 if self.isVisible() else HIDDEN_MS)
 
     def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)

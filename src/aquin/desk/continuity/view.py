@@ -55,7 +55,7 @@ class ContinuityView(SessionView):
         self._baking.ready.connect(self._ready)
         self._build()
         session.opened.connect(self.opened)
-        session.changed.connect(self.follow)
+        session.changed.connect(self.follow_shown)
         session.screened.connect(self.opened)
         session.looked.connect(self._looked)
         self.show_page("cut")

@@ -43,7 +43,7 @@ class JournalView(SessionView):
         """What each filter offers now."""
         self._build()
         session.opened.connect(self.opened)
-        session.changed.connect(self.refresh)
+        session.changed.connect(self.follow_shown)
 
     def _build(self) -> None:
         self.columns = columns_of((self._left(), self._right()), [770, 418], 0)

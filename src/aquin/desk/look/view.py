@@ -7,7 +7,7 @@ from functools import partial
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
-from PySide6.QtCore import QTimer, Signal
+from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QPushButton, QStackedWidget, QWidget
 
 from aquin.desk.commands import tip, words
@@ -20,6 +20,7 @@ from aquin.desk.kit.labels import Words
 from aquin.desk.kit.paged import PageBar, columns_of, scrolled
 from aquin.desk.kit.section import Section
 from aquin.desk.kit.sheet import Cell, Sheet, image_of
+from aquin.desk.kit.timers import later
 from aquin.desk.look.apart import ApartSheet
 from aquin.desk.look.dialogs import LookDialogs
 from aquin.desk.look.parts import Parts
@@ -52,13 +53,10 @@ class LookView(SessionView):
         self._drawing.ready.connect(self._drawn)
         self._reading.ready.connect(self._read)
         self._material_of: tuple[Any, ...] = ()
-        self._later = QTimer(self)
-        self._later.setSingleShot(True)
-        self._later.setInterval(LATER_MS)
-        self._later.timeout.connect(self.draw)
+        self._later = later(self, self.draw, LATER_MS)
         self._build()
         session.opened.connect(self.opened)
-        session.changed.connect(self.follow)
+        session.changed.connect(self.follow_shown)
         session.screened.connect(self._screened)
         self.show_page("picture")
 
@@ -212,7 +210,7 @@ class LookView(SessionView):
 
     def showEvent(self, event: Any) -> None:
         super().showEvent(event)
-        self.refresh()
+        self.follow()
 
     def _screened(self) -> None:
         self.baked = None

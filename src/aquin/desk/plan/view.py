@@ -9,7 +9,7 @@ from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from PySide6.QtCore import Qt, QTimer, Signal
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import (
     QApplication,
@@ -26,6 +26,7 @@ from aquin.desk.kit import theme
 from aquin.desk.kit.ask import CONFIGS, OCIO, ask_open
 from aquin.desk.kit.boxes import column_of
 from aquin.desk.kit.labels import Words
+from aquin.desk.kit.timers import HIDDEN_MS, later
 from aquin.desk.plan.chain import chain_table
 from aquin.desk.plan.dialogs import ask_luts, ask_nearest, ask_sheet, pick_encoding
 from aquin.desk.plan.exposure import exposure, routine
@@ -51,10 +52,6 @@ if TYPE_CHECKING:
     from aquin.production import Camera, Production
 
 
-HIDDEN_MS = 250
-"""While the view is hidden, its checks follow a change after this time."""
-
-
 class PlanView(QScrollArea, OfSession):
     """Reads the production anew after each change; every control writes one decision."""
 
@@ -71,9 +68,7 @@ class PlanView(QScrollArea, OfSession):
         self.setFrameShape(QFrame.Shape.NoFrame)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self._dirty = False
-        self._later = QTimer(self)
-        self._later.setSingleShot(True)
-        self._later.timeout.connect(self._redraw)
+        self._later = later(self, self._redraw)
         self._build()
         session.opened.connect(self.opened)
         session.changed.connect(self.refresh)

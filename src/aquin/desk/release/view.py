@@ -45,8 +45,8 @@ class ReleaseView(SessionView):
         self._of: tuple[Any, ...] = ()
         self._build()
         session.opened.connect(self.opened)
-        session.changed.connect(self.refresh)
-        session.measured.connect(self.refresh)
+        session.changed.connect(self.follow_shown)
+        session.measured.connect(self.follow_shown)
         self.setAcceptDrops(True)
         self.show_page("contents")
 

@@ -52,7 +52,7 @@ class ScreensView(SessionView):
         """Of the page: the pictures with what is said of them."""
         self._build()
         session.opened.connect(self.opened)
-        session.changed.connect(self.refresh)
+        session.changed.connect(self.follow_shown)
         session.screened.connect(self._screened)
         session.looked.connect(self.refresh)
         session.selected.connect(self._selected)

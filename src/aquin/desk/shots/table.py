@@ -2,7 +2,7 @@
 
 from typing import Protocol
 
-from PySide6.QtCore import QEvent, QModelIndex, QObject, QSize, Qt, Signal
+from PySide6.QtCore import QEvent, QModelIndex, QObject, QPoint, QSize, Qt, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
@@ -11,6 +11,7 @@ from PySide6.QtWidgets import (
     QCompleter,
     QLineEdit,
     QListView,
+    QMenu,
     QStyledItemDelegate,
     QStyleOptionViewItem,
     QTreeView,
@@ -50,6 +51,18 @@ class ShotTable(QTreeView):
         header.setSectionsMovable(True)
         header.setStretchLastSection(True)
         header.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        header.customContextMenuRequested.connect(self.choose_columns)
+
+    def choose_columns(self, at: QPoint) -> None:
+        """A menu of the columns, each shown or hidden."""
+        menu = QMenu(self)
+        for k, column in enumerate(COLUMNS[1:], 1):
+            action = menu.addAction(column.title)
+            action.setCheckable(True)
+            action.setChecked(not self.isColumnHidden(k))
+            action.toggled.connect(lambda on, k=k: self.setColumnHidden(k, not on))
+        self.column_menu = menu
+        menu.popup(self.header().mapToGlobal(at))
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         editing = self.state() == QAbstractItemView.State.EditingState

@@ -7,12 +7,10 @@ from PySide6.QtCore import (
     QItemSelection,
     QItemSelectionModel,
     QModelIndex,
-    QPoint,
     Qt,
-    QTimer,
     Signal,
 )
-from PySide6.QtGui import QDragEnterEvent, QDropEvent
+from PySide6.QtGui import QDragEnterEvent, QDropEvent, QShowEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QComboBox,
@@ -30,6 +28,7 @@ from aquin.desk.kit.boxes import column_of, line_of
 from aquin.desk.kit.jobs import Jobs
 from aquin.desk.kit.labels import Words
 from aquin.desk.kit.thumbs import Thumbs
+from aquin.desk.kit.timers import HIDDEN_MS, later
 from aquin.desk.session import Session
 from aquin.desk.shots.actions import ShotActions
 from aquin.desk.shots.findings import FindingsPanel
@@ -63,7 +62,6 @@ class ShotsView(ShotActions):
         self.pages = QStackedWidget()
         self.table, self.pictures = ShotTable(self), shot_pictures()
         self.table.opened.connect(lambda: self.look("shot"))
-        self.table.header().customContextMenuRequested.connect(self.choose_columns)
         self.table.header().sortIndicatorChanged.connect(self._sort)
         self.pictures.activated.connect(lambda _: self.look("shot"))
         self.pages.addWidget(self.table)
@@ -87,14 +85,9 @@ class ShotsView(ShotActions):
         self.columns.setStretchFactor(0, 1)
         self.columns.setSizes([880, 300])
         column.addWidget(self.columns, 1)
-        self._filtering = QTimer(self)
-        self._filtering.setSingleShot(True)
-        self._filtering.setInterval(60)
-        self._filtering.timeout.connect(self._filter)
-        self._warming = QTimer(self)
-        self._warming.setSingleShot(True)
-        self._warming.setInterval(5)
-        self._warming.timeout.connect(self._warm)
+        self._filtering = later(self, self._filter, 60)
+        self._warming = later(self, self._warm, 5)
+        self._behind = later(self, self.refresh, HIDDEN_MS)
         self._show_page()
         session.opened.connect(self.opened)
         session.changed.connect(self.changed)
@@ -224,6 +217,7 @@ class ShotsView(ShotActions):
         """Show the production as it is now; selection and place stay."""
         if self.log is None or self.model is None:
             return
+        self._behind.stop()
         ids = [s.id for s in self.selected]
         self.log.read_findings()
         if self.model.read():
@@ -245,8 +239,16 @@ class ShotsView(ShotActions):
             self._warming.start()
 
     def changed(self) -> None:
-        """Something was decided, here or elsewhere."""
-        self.refresh()
+        """Something was decided, here or elsewhere; while another view is shown, this one follows after a pause."""
+        if self.isVisible():
+            self.refresh()
+        else:
+            self._behind.start()
+
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        if self._behind.isActive():
+            self.refresh()
 
     def _show_page(self) -> None:
         empty = ""
@@ -420,16 +422,6 @@ class ShotsView(ShotActions):
         if self.log is not None and section >= 0:
             self.log.order, self.log.descending = COLUMNS[section].key, order == Qt.SortOrder.DescendingOrder
             self.refresh()
-
-    def choose_columns(self, at: QPoint) -> None:
-        menu = QMenu(self)
-        for k, column in enumerate(COLUMNS[1:], 1):
-            action = menu.addAction(column.title)
-            action.setCheckable(True)
-            action.setChecked(not self.table.isColumnHidden(k))
-            action.toggled.connect(lambda on, k=k: self.table.setColumnHidden(k, not on))
-        self.column_menu = menu
-        menu.popup(self.table.header().mapToGlobal(at))
 
     def focus_filter(self) -> None:
         self.filter.setFocus()

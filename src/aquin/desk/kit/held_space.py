@@ -1,26 +1,28 @@
-"""Space is held, not pressed: the hero in the shot's place for as long as it is down."""
+"""Space is held, not pressed."""
 
-from __future__ import annotations
-
-from typing import TYPE_CHECKING
+from collections.abc import Callable
 
 from PySide6.QtCore import QEvent, QObject, Qt
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QApplication, QLineEdit, QPlainTextEdit, QWidget
 from shiboken6 import isValid
 
-if TYPE_CHECKING:
-    from aquin.desk.window import Window
-
 
 class HeldSpace(QObject):
     """Sees the keys of whichever widget of a window has the keyboard, before the widget does: an event filter of the
-    whole application would be asked about every event.
+    whole application would be asked about every event. `hold` is told when Space goes down and up, where `here` says
+    that it counts; in text it is typed.
     """
 
-    def __init__(self, window: Window, app: QApplication) -> None:
+    def __init__(
+        self,
+        window: QWidget,
+        app: QApplication,
+        here: Callable[[], bool],
+        hold: Callable[[bool], object],
+    ) -> None:
         super().__init__(window)
-        self.window = window
+        self.window, self.here, self.hold = window, here, hold
         window.installEventFilter(self)  # has the keys where no widget in it does
         app.focusChanged.connect(self._moved)
         self._moved(None, app.focusWidget())
@@ -35,18 +37,16 @@ class HeldSpace(QObject):
         kind = event.type()
         if kind not in (QEvent.Type.KeyPress, QEvent.Type.KeyRelease) or not isinstance(event, QKeyEvent):
             return False
-        if event.key() != Qt.Key.Key_Space or not self._here():
+        if event.key() != Qt.Key.Key_Space or not self._counts():
             return False
         if not event.isAutoRepeat():
-            window = self.window
-            held = window.bench if window.shown == "bench" else window.views.continuity.pair
-            held.pictures.hold(kind == QEvent.Type.KeyPress)
+            self.hold(kind == QEvent.Type.KeyPress)
         return True
 
-    def _here(self) -> bool:
+    def _counts(self) -> bool:
         return (
             self.window.isActiveWindow()
-            and self.window.shown in ("bench", "continuity")
+            and self.here()
             and not isinstance(QApplication.focusWidget(), QLineEdit | QPlainTextEdit)
             and QApplication.activeModalWidget() is None
         )
