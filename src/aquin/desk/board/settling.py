@@ -8,6 +8,7 @@ from functools import partial
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtWidgets import QCheckBox, QDialog, QPushButton, QVBoxLayout, QWidget
 
+from aquin.colour.config import ColourConfig
 from aquin.desk.kit.boxes import line_of
 from aquin.desk.kit.dialogs import open_fitting
 from aquin.desk.kit.jobs import Jobs, Tell
@@ -15,16 +16,17 @@ from aquin.desk.kit.labels import Words, no_mnemonic
 from aquin.desk.session import Session
 from aquin.errors import AquinError
 from aquin.jobs.settle_cells import Ready, prepare, settle_cells
-from aquin.production import Shot
+from aquin.production import Production, Shot
 from aquin.production.audit import Finding, apply_fixes
 from aquin.production.matching import Summary, Wish
+from aquin.production.settings import config_of
 from aquin.production.shoot import CellKey
 from aquin.production.stand_in import StandIn
 
 
 class Settling(QObject):
-    """`configured`: the production has another configuration now, since a camera was measured. `done` carries the
-    summary.
+    """`configured`: the production has another configuration now, since a camera was measured, and it is not shown yet.
+    `done` carries the summary.
     """
 
     told = Signal(str)
@@ -42,11 +44,15 @@ class Settling(QObject):
         if production is None:
             return
 
-        def work(tell: Tell) -> Ready:
-            return prepare(production, config, places, tell=tell)
+        def work(tell: Tell) -> tuple[Ready, ColourConfig | None]:
+            found = prepare(production, config, places, tell=tell)
+            return found, _loaded(production) if found.encoded else None
 
-        def ready(found: Ready) -> None:
-            if found.encoded:
+        def ready(made: tuple[Ready, ColourConfig | None]) -> None:
+            found, loaded = made
+            if loaded is not None and production is self.session.production:
+                self.session.show(production, loaded)
+            elif found.encoded:
                 self.configured.emit()
             go = partial(self._settle, places, wish, found.encoded)
             if found.fixes and self.session.writable:
@@ -90,6 +96,14 @@ class Settling(QObject):
             return settle_cells(production, config, places, wish, seen_on, tell=tell, encoded=encoded)
 
         self.jobs.start_long("settle", f"settling {len(places)} cells", work, self.done.emit, self.told.emit)
+
+
+def _loaded(production: Production) -> ColourConfig | None:
+    """The production's configuration, read beside the window's thread; none where that does not go as usual."""
+    try:
+        return config_of(production)
+    except AquinError:
+        return None
 
 
 class FixFirst(QDialog):
