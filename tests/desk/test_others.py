@@ -10,10 +10,13 @@ from pathlib import Path
 import pytest
 from PySide6.QtWidgets import QApplication
 
+from aquin.colour.config import ColourConfig
+from aquin.colour.encoding import CameraEncoding, LogCurve
 from aquin.desk.app import put_away
+from aquin.desk.screenshots import settle_down
 from aquin.desk.several import MovedDialog, SeatsDialog
 from aquin.desk.window import Window
-from aquin.production import Production, Setup, Shot
+from aquin.production import Camera, Option, Production, Setup, Shot
 from desk.pages import shown_window
 from desk.pages import wait_for as until
 
@@ -117,3 +120,38 @@ def test_changes_of_others_arrive_while_a_job_runs(window: Window, film: Path) -
     finally:
         over.set()
         other.close()
+
+
+@pytest.mark.parametrize("by", ["this window", "another seat"])
+def test_a_configuration_is_read_before_its_cameras_are_shown(
+    window: Window, film: Path, tmp_path: Path, by: str
+) -> None:
+    """A camera that was measured names an encoding that the configuration before does not know."""
+    own = CameraEncoding(
+        "Tern Log",
+        (0.7, 0.3),
+        (0.2, 0.8),
+        (0.12, 0.03),
+        (0.3127, 0.329),
+        LogCurve(0.24, 7, 0.08, 0.37, 0.008),
+    )
+    path = tmp_path / "own.ocio"
+    path.write_text(ColourConfig.load().with_encodings(own).text())
+    assert window.productions.open(film)
+    window.show_view("board")
+    seen: list[bool] = []
+
+    def look() -> None:
+        cameras, config = window.session.production.all(Camera), window.session.config
+        seen.append(all(config.resolve(c.encoding) == c.encoding for c in cameras))
+
+    window.session.changed.connect(look)
+    here = by == "this window"
+    production = window.session.production if here else Production.open(film)
+    production.change("measure Tern", Camera("Tern", "Tern Log"), Option(str(path.name), id="config"))
+    until(lambda: bool(seen))
+    settle_down(window)
+    assert all(seen) and window.session.config.path == path
+    assert "no encoding" not in window.message
+    if not here:
+        production.close()

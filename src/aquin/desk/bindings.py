@@ -65,6 +65,9 @@ def bind_views(
     """The other views' commands; `within` does something in its own view."""
     runs: Runs = {
         "shots.log": lambda: within("shots", views.shots.intake.ask_folder),
+        "shots.files": lambda: within("shots", views.shots.intake.ask_files),
+        "shots.report": lambda: within("shots", views.shots.intake.ask_report),
+        "shots.conform": lambda: within("shots", views.shots.intake.ask_edit),
         "shots.filter": lambda: views.shots.focus_filter(),
         "shots.audit": lambda: within("shots", views.shots.intake.audit),
         "shots.previous": lambda: views.shots.step(-1),

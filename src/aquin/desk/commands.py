@@ -84,6 +84,16 @@ TABLE: tuple[Command, ...] = (
     Command("file.relink", "Find missing media …"),
     Command("file.start", "Start page"),
     Command("shots.log", "Log a folder of media"),
+    Command("shots.files", "Log files …"),
+    Command(
+        "shots.report", "Log a camera report …", (), "A table (CSV): which column says what is asked once"
+    ),
+    Command(
+        "shots.conform",
+        "Log an edit …",
+        (),
+        "An EDL, an OpenTimelineIO file or an XML: its pieces find their shots",
+    ),
     Command("shots.filter", "Filter", ("Ctrl+F",), "Show shots that hold all these words"),
     Command("shots.edit", "Edit a cell, of all selected shots at once", ("F2",), hand=True),
     Command("shots.audit", "Audit", ("A",), "Measure every shot and look for what is wrong"),

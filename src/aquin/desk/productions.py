@@ -43,7 +43,10 @@ class Productions(QObject):
     def __init__(self, owner: QWidget, session: Session, jobs: Jobs, keep: bool = True) -> None:
         super().__init__(owner)
         self.owner, self.session, self.jobs, self.keep = owner, session, jobs, keep
-        self._watched.connect(session.touch)  # jobs change it from their threads
+        self._watched.connect(self._changed)  # jobs change it from their threads
+        self._config: str | None = None
+        """The configuration that the production named when it was last shown."""
+        session.opened.connect(self._shown)
 
     @property
     def current(self) -> Production | None:
@@ -110,6 +113,41 @@ class Productions(QObject):
 
     def _tell(self) -> None:
         self._watched.emit()
+
+    def _shown(self) -> None:
+        production = self.session.production
+        self._config = production.option("config") if production is not None else None
+
+    def _changed(self) -> None:
+        """Something in the production was decided. Where it names another configuration since (a camera was measured,
+        another seat chose one), that is read first, beside this thread: with the old one its cameras may mean nothing.
+        """
+        production = self.session.production
+        named = production.option("config") if production is not None else None
+        if production is None or named == self._config:
+            self.session.touch()
+            return
+        self._config = named
+
+        def done(config: ColourConfig | Unasked) -> None:
+            if isinstance(config, Unasked):
+                self._ask_trust(config.path)
+            elif production is self.session.production:
+                self.session.show(production, config)
+            self.session.touch()
+
+        def failed(words: str) -> None:
+            self.told.emit(words)
+            self.session.touch()
+
+        self.jobs.start_long(
+            "config",
+            "reading the configuration",
+            lambda _: _or_unasked(lambda: config_of(production)),
+            done,
+            failed,
+            aside=True,
+        )
 
     def reload_config(self) -> None:
         """The production's configuration was chosen anew."""
@@ -331,6 +369,14 @@ def _or_asked(work: Callable[[], Any]) -> Any:
     try:
         return work()
     except NeedsPassword as error:
+        return error
+
+
+def _or_unasked(work: Callable[[], ColourConfig]) -> ColourConfig | Unasked:
+    """What the work gives, or that nobody has said yet whether it may be used."""
+    try:
+        return work()
+    except Unasked as error:
         return error
 
 

@@ -160,7 +160,6 @@ class BoardView(BoardWidgets, OfSession):
             self.latest.ask(work)
 
     def _show_cells(self, cells: dict[CellKey, Cell]) -> None:
-        first = not self.cells and bool(cells)
         self.cells = cells
         self.session.show_cells(cells)
         self.model.show_cells(cells)
@@ -173,7 +172,7 @@ class BoardView(BoardWidgets, OfSession):
             if self.production is not None
             else "Open a production, or press Demo on the left."
         )
-        if first and some and not self.table.chosen():
+        if some and not self.chosen:
             self.table.choose([next(iter(self.model.cells))])
         graded = [c for c in self.model.cells.values() if c.shots]
         done = sum(c.settled for c in graded)

@@ -75,6 +75,7 @@ QPushButton:hover, QToolButton:hover { background: #3a3a3a; }
 QPushButton:focus, QToolButton:focus, QLineEdit:focus, QListWidget:focus, QComboBox:focus { border: 1px solid #b4b4b4; }
 QPushButton:checked, QToolButton:checked { background: #565656; color: #fafafa; border-color: #7a7a7a; }
 QPushButton:disabled, QToolButton:disabled { color: #6e6e6e; background: #262626; border-color: #343434; }
+QFileDialog QToolButton { padding: 3px; }
 QPushButton[quiet="true"], QToolButton[quiet="true"] { background: transparent; border: 1px solid transparent;
   padding: 2px 6px; color: #bebebe; }
 QPushButton[quiet="true"]:hover, QToolButton[quiet="true"]:hover { background: #3a3a3a; }
