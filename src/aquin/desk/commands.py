@@ -52,10 +52,7 @@ TABLE: tuple[Command, ...] = (
     Command("app.find", "Find a command", ("Ctrl+K",), "Type some words of what you want to do"),
     Command("app.notes", "Notes on the shot", ("Ctrl+Shift+N",), "To a person or a role; open, or seen to"),
     Command(
-        "app.claim",
-        "Leave this shot to me",
-        ("Ctrl+Shift+L",),
-        "Ask others to leave it alone, or not any more",
+        "app.claim", "Leave this shot to me", ("Ctrl+Shift+L",), "Ask others to leave it alone, or no more"
     ),
     Command(
         "app.claim_cell", "Leave this camera in this setup to me", (), "Ask others to leave the cell alone"
@@ -64,12 +61,7 @@ TABLE: tuple[Command, ...] = (
     Command("app.stop", "Stop what is running", ("Esc",)),
     Command("app.help", "Help for this view", ("F1",)),
     Command("app.keys", "Keys", ("?",), "All keys"),
-    Command(
-        "app.screen",
-        "Choose the screen",
-        (),
-        "Through which display and view everything is shown and measured",
-    ),
+    Command("app.screen", "Choose the screen", (), "The display and view that all is shown and measured on"),
     Command("app.chain", "Use another colour configuration"),
     Command("app.demo", "Demo", (), "Build the demo shoot if needed and open it"),
     Command(
