@@ -155,3 +155,18 @@ def test_a_configuration_is_read_before_its_cameras_are_shown(
     assert "no encoding" not in window.message
     if not here:
         production.close()
+
+
+def test_a_configuration_that_is_not_there_is_said_and_nothing_stands_still(
+    window: Window, film: Path
+) -> None:
+    assert window.productions.open(film)
+    before, seen = window.session.config, []
+    window.session.changed.connect(lambda: seen.append(window.message))
+    production = window.session.production
+    production.change("another seat's", Option("gone.ocio", id="config"))
+    production.change("and a camera", Camera("Tern", "ACEScct"))
+    until(lambda: bool(seen))
+    assert "gone.ocio" in seen[0] and window.session.config is before
+    production.change("and another", Camera("Egret", "ACEScct"))
+    assert len(seen) == 2

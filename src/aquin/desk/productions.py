@@ -127,18 +127,22 @@ class Productions(QObject):
         if production is None or named == self._config:
             self.session.touch()
             return
-        self._config = named
+        if self.jobs.running("config"):  # follows when that is read
+            return
 
-        def done(config: ColourConfig | Unasked) -> None:
+        def done(config: ColourConfig | Unasked | None) -> None:
+            if production is not self.session.production:
+                return
             if isinstance(config, Unasked):
                 self._ask_trust(config.path)
-            elif production is self.session.production:
+            elif config is not None:
                 self.session.show(production, config)
-            self.session.touch()
+            self._config = named
+            self._changed()
 
         def failed(words: str) -> None:
             self.told.emit(words)
-            self.session.touch()
+            done(None)
 
         self.jobs.start_long(
             "config",
