@@ -50,10 +50,14 @@ class Settling(QObject):
 
         def ready(made: tuple[Ready, ColourConfig | None]) -> None:
             found, loaded = made
-            if loaded is not None and production is self.session.production:
-                self.session.show(production, loaded)
-            elif found.encoded:
+            if production is not self.session.production:
+                return
+            if loaded is None and found.encoded:
                 self.configured.emit()
+            elif (
+                loaded is not None and loaded.path != self.session.config.path
+            ):  # else it was followed already
+                self.session.show(production, loaded)
             go = partial(self._settle, places, wish, found.encoded)
             if found.fixes and self.session.writable:
                 self.first = FixFirst(found.fixes, self._names(found.fixes), self.owner)
