@@ -11,10 +11,10 @@ import pytest
 
 from aquin.cli import main as command
 from aquin.colour.config import ColourConfig
-from aquin.colour.encoding import CameraEncoding, LogCurve
 from aquin.exchange import grade_file
 from aquin.frames import open_source
 from cli.running import loaded_by
+from own_encoding import TERN
 
 
 def aquin(
@@ -205,19 +205,11 @@ def test_encodings_are_listed_and_added(run, tmp_path: Path) -> None:
     _, out, _ = run("encodings", "acescct", "--json")
     assert [e["name"] for e in json.loads(out)["encodings"]] == ["ACEScct"]
     assert run("encodings", "no such thing at all")[0] == 1
-    made = CameraEncoding(
-        "Tern Log",
-        (0.7, 0.3),
-        (0.2, 0.8),
-        (0.12, 0.03),
-        (0.3127, 0.329),
-        LogCurve(0.24, 7, 0.08, 0.37, 0.008),
-    )
-    made.write(tmp_path / "tern.json")
+    TERN.write(tmp_path / "tern.json")
     assert run("encodings", "--add", tmp_path / "tern.json", "--out", tmp_path / "config.ocio")[0] == 0
     _, out, _ = run("levels", "Tern Log", "--config", tmp_path / "config.ocio", "--json")
     assert json.loads(out)["grey"]["signal"] == pytest.approx(
-        100 * float(made.curve.encode(np.array(0.18))), abs=1e-3
+        100 * float(TERN.curve.encode(np.array(0.18))), abs=1e-3
     )
 
 

@@ -339,16 +339,9 @@ def test_range_is_set_by_hand_and_shown(opened: Window) -> None:
 def test_an_encoding_of_ones_own_is_added_and_kept(
     opened: Window, demo: Path, tmp_path: Path, own_state: Path
 ) -> None:
-    from aquin.colour.encoding import CameraEncoding, LogCurve
+    from own_encoding import TERN
 
-    CameraEncoding(
-        "Tern Log",
-        (0.7, 0.3),
-        (0.2, 0.8),
-        (0.12, 0.03),
-        (0.3127, 0.329),
-        LogCurve(0.24, 7, 0.08, 0.37, 0.008),
-    ).write(tmp_path / "t.json")
+    TERN.write(tmp_path / "t.json")
     page(opened).files.pick_encoding("shot")
     page(opened).files.picker.add_from(tmp_path / "t.json")
     assert page(opened).files.picker.encoding == "Tern Log"

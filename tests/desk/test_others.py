@@ -11,7 +11,6 @@ import pytest
 from PySide6.QtWidgets import QApplication
 
 from aquin.colour.config import ColourConfig
-from aquin.colour.encoding import CameraEncoding, LogCurve
 from aquin.desk.app import put_away
 from aquin.desk.screenshots import settle_down
 from aquin.desk.several import MovedDialog, SeatsDialog
@@ -19,6 +18,7 @@ from aquin.desk.window import Window
 from aquin.production import Camera, Option, Production, Setup, Shot
 from desk.pages import shown_window
 from desk.pages import wait_for as until
+from own_encoding import TERN
 
 
 @pytest.fixture
@@ -127,16 +127,8 @@ def test_a_configuration_is_read_before_its_cameras_are_shown(
     window: Window, film: Path, tmp_path: Path, by: str
 ) -> None:
     """A camera that was measured names an encoding that the configuration before does not know."""
-    own = CameraEncoding(
-        "Tern Log",
-        (0.7, 0.3),
-        (0.2, 0.8),
-        (0.12, 0.03),
-        (0.3127, 0.329),
-        LogCurve(0.24, 7, 0.08, 0.37, 0.008),
-    )
     path = tmp_path / "own.ocio"
-    path.write_text(ColourConfig.load().with_encodings(own).text())
+    path.write_text(ColourConfig.load().with_encodings(TERN).text())
     assert window.productions.open(film)
     window.show_view("board")
     seen: list[bool] = []
