@@ -8,7 +8,6 @@ from functools import partial
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtWidgets import QCheckBox, QDialog, QPushButton, QVBoxLayout, QWidget
 
-from aquin.colour.config import ColourConfig
 from aquin.desk.kit.boxes import line_of
 from aquin.desk.kit.dialogs import open_fitting
 from aquin.desk.kit.jobs import Jobs, Tell
@@ -16,10 +15,9 @@ from aquin.desk.kit.labels import Words, no_mnemonic
 from aquin.desk.session import Session
 from aquin.errors import AquinError
 from aquin.jobs.settle_cells import Ready, prepare, settle_cells
-from aquin.production import Production, Shot
+from aquin.production import Shot
 from aquin.production.audit import Finding, apply_fixes
 from aquin.production.matching import Summary, Wish
-from aquin.production.settings import config_of
 from aquin.production.shoot import CellKey
 from aquin.production.stand_in import StandIn
 
@@ -44,20 +42,14 @@ class Settling(QObject):
         if production is None:
             return
 
-        def work(tell: Tell) -> tuple[Ready, ColourConfig | None]:
-            found = prepare(production, config, places, tell=tell)
-            return found, _loaded(production) if found.encoded else None
+        def work(tell: Tell) -> Ready:
+            return prepare(production, config, places, tell=tell)
 
-        def ready(made: tuple[Ready, ColourConfig | None]) -> None:
-            found, loaded = made
+        def ready(found: Ready) -> None:
             if production is not self.session.production:
                 return
-            if loaded is None and found.encoded:
+            if found.encoded and config is self.session.config:  # else it was followed while the audit ran
                 self.configured.emit()
-            elif (
-                loaded is not None and loaded.path != self.session.config.path
-            ):  # else it was followed already
-                self.session.show(production, loaded)
             go = partial(self._settle, places, wish, found.encoded)
             if found.fixes and self.session.writable:
                 self.first = FixFirst(found.fixes, self._names(found.fixes), self.owner)
@@ -100,14 +92,6 @@ class Settling(QObject):
             return settle_cells(production, config, places, wish, seen_on, tell=tell, encoded=encoded)
 
         self.jobs.start_long("settle", f"settling {len(places)} cells", work, self.done.emit, self.told.emit)
-
-
-def _loaded(production: Production) -> ColourConfig | None:
-    """The production's configuration, read beside the window's thread; none where that does not go as usual."""
-    try:
-        return config_of(production)
-    except AquinError:
-        return None
 
 
 class FixFirst(QDialog):
