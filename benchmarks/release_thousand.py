@@ -51,17 +51,20 @@ def many(demo: Path, folder: Path, count: int) -> Production:
 def main() -> None:
     words = argparse.ArgumentParser(description=__doc__)
     words.add_argument("--shots", type=int, default=1000)
-    count = words.parse_args().shots
+    words.add_argument("--points", type=int, default=33, help="of the ready LUTs")
+    words.add_argument("--all-only", action="store_true", help="leave out the release of CDL and CLF alone")
+    asked = words.parse_args()
+    count = asked.shots
+    wishes = {f"all, {asked.points} points": Wish(points=asked.points)}
+    if not asked.all_only:
+        wishes = {"CDL and CLF": Wish(formats=("cc", "clf"))} | wishes
     demo = Path(os.environ["AQUIN_DEMO"]) / "st.aquin"
     with tempfile.TemporaryDirectory() as kept:
         spent = {}
         for number in (50, count):
             production = many(demo, Path(kept), number)
             config = config_of(production)
-            for name, wish in (
-                ("CDL and CLF", Wish(formats=("cc", "clf"))),
-                ("all, 33 points", Wish(points=33)),
-            ):
+            for name, wish in wishes.items():
                 out = Path(kept) / f"r-{number}-{len(wish.formats)}"
                 begun = time.perf_counter()
                 made = make_release(production, config, out, wish)
@@ -79,7 +82,7 @@ def main() -> None:
             production.close()
             for left in path.parent.glob(f"{path.name}*"):
                 left.unlink()
-        for name in ("CDL and CLF", "all, 33 points"):
+        for name in wishes:
             few, lots = spent[50, name] / 50, spent[count, name] / count
             print(f"{name}: {few:.2f} s a shot of 50, {lots:.2f} of {count}: ratio {lots / few:.2f}")
 

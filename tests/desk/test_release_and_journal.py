@@ -19,7 +19,7 @@ from aquin.desk.app import put_away
 from aquin.desk.window import Window
 from aquin.production import Production, Shot
 from aquin.production.grading import held_grade, keep_grade
-from aquin.production.settings import config_of
+from aquin.production.settings import Deliverable, config_of, deliverables_of, keep_deliverables
 from desk.pages import press, production_of, shown_window, wait_for
 from shoots import copy_of
 
@@ -144,6 +144,23 @@ def test_two_seats_one_release(window: Window, tmp_path: Path) -> None:
     assert view.desk.told is not None and view.desk.told.causes[0].id == "gamma-2.2"
     assert view.page == "picture" and view.picture.shot_name == shot["name"]
     assert "gamma 2.2" in view.picture.verdict.text() and len(view.picture.sheet.cells) == 4
+
+
+def test_what_the_picture_was_made_for_is_asked_where_there_are_several(window: Window) -> None:
+    production = production_of(window)
+    config = config_of(production)
+    window.show_view("release")
+    page = window.views.release.picture
+    page.show_desk()
+    assert page.deliverable is None and not page.deliverables.isVisibleTo(page)
+    display, views = config.displays()[0]
+    other = Deliverable("for the web", display, views[0])
+    keep_deliverables(production, [*deliverables_of(production, config), other], "one more")
+    window.session.touch()
+    page.show_desk()
+    assert page.deliverable is None and page.deliverables.isVisibleTo(page)
+    page.deliverables.setCurrentIndex(1)
+    assert page.deliverable == "for the web"
 
 
 def test_a_stopped_release_leaves_nothing(window: Window, tmp_path: Path) -> None:

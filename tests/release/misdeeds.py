@@ -90,6 +90,22 @@ class Elsewhere:
         yield "clamped", self.shown(self.look(held))
         yield from screens(right)
 
+    def unshown(self) -> Iterator[tuple[str, Pixels]]:
+        """What never went through the view: scene-linear, log, the camera's own signal; and the light of the screen."""
+        looked = self.look(self.graded(self.log()))
+        for space in ("ACEScg", "ACES2065-1", "Linear Rec.709 (sRGB)", "ACEScct", self.shot["encoding"]):
+            yield "not-for-screen", by(ocio.ColorSpaceTransform("ACEScct", space), looked, self.config)
+        yield "ungraded", self.codes
+        yield "display-light", self.right.astype(np.float64) ** 2.4
+        display, own = self.data["chain"]["screen"]
+        plain = [v for v in self.config.getViews(display) if not self.config.getDisplayViewLooks(display, v)]
+        for view in plain:
+            if view not in (own, "Raw"):
+                yield (
+                    "other-view",
+                    by(ocio.DisplayViewTransform("ACEScct", display, view), looked, self.config),
+                )
+
     def through_input(self, codes: Pixels) -> Pixels:
         name = next(c["input"] for c in self.data["cameras"] if c["encoding"] == self.shot["encoding"])
         return through(self.folder / name, codes)
@@ -116,6 +132,18 @@ def matrix_601(rgb: Pixels) -> Pixels:
     frame = av.VideoFrame.from_ndarray(np.ascontiguousarray(np.round(rgb * 255).astype(np.uint8)), "rgb24")
     made = frame.reformat(format="yuv444p", dst_colorspace="ITU709")
     return made.reformat(format="rgb24", src_colorspace="ITU601").to_ndarray().astype(np.float32) / 255
+
+
+TURNS = (
+    ("mirrored left to right", lambda v: v[:, ::-1]),
+    ("mirrored top to bottom", lambda v: v[::-1]),
+    ("turned by 180", lambda v: np.rot90(v, 2)),
+    ("turned by 90 degrees clockwise", lambda v: np.rot90(v, -1)),
+    ("turned by 90 degrees counter-clockwise", lambda v: np.rot90(v, 1)),
+    ("mirrored and turned by 90 degrees clockwise", lambda v: np.rot90(v[:, ::-1], -1)),
+    ("mirrored and turned by 90 degrees counter-clockwise", lambda v: np.rot90(v[:, ::-1], 1)),
+)
+"""numpy.rot90 turns counter-clockwise."""
 
 
 def moved(rgb: Pixels, across: float, down: float, scale: float = 1.0) -> Pixels:

@@ -5,6 +5,7 @@ from collections import Counter
 from pathlib import Path
 
 import numpy as np
+import PyOpenColorIO as ocio
 import pytest
 
 from aquin.colour import acescct
@@ -12,16 +13,18 @@ from aquin.colour.cdl import Cdl
 from aquin.colour.config import ColourConfig
 from aquin.colour.difference import delta_e00
 from aquin.colour.grade import Balance, Grade
+from aquin.errors import AquinError
 from aquin.exchange import picture
 from aquin.jobs.release_media import Media
 from aquin.jobs.what_did_they import chain_of, others_of, told, what_did_they
 from aquin.look.look import Look
 from aquin.measure.display import lab_of_display
-from aquin.release.causes import Chain, Other
+from aquin.release.chain import Chain, Other
 from aquin.release.manifest import read_manifest
 from aquin.release.registered import lay, small
 from aquin.release.routes import pixels
-from misdeeds import Elsewhere, kept, moved, screens
+from aquin.screens.tags import wanted_tags
+from misdeeds import TURNS, Elsewhere, by, kept, moved, screens
 from photographs import photographs
 from releases import said
 
@@ -108,6 +111,75 @@ def test_causes_on_photographs(builtin: ColourConfig) -> None:
     judged(cases)
 
 
+def elsewhere(released: Path, at: int = 0) -> tuple[Elsewhere, Chain]:
+    """One shot by its check frame, and its chain."""
+    manifest, _ = read_manifest(released)
+    data = said(released)
+    shot = [s for s in data["shots"] if not s["not_in_files"]][at]
+    away = Elsewhere(released, data, shot, pixels(released / shot["check"]["source"]))
+    return away, chain_of(released, manifest, manifest.shot(shot["id"]) or {}, shot["check"]["frame"])
+
+
+def test_pictures_that_are_for_no_screen(released: Path) -> None:
+    """Scene-linear as float, everything else in 8 bit; and a mistake of the grade beside it."""
+    others = others_of(read_manifest(released)[0])
+    cases = []
+    for at in range(6 if ALL else 1):
+        away, chain = elsewhere(released, at)
+        for cause, shown in away.unshown():
+            whole = np.clip(shown, 0, 1).astype(np.float32)
+            file = whole if cause == "not-for-screen" else kept(whole, "8")
+            cases.append((cause, [c.id for c in told(chain, away.codes, file, others, "", 0).causes]))
+        bare = by(ocio.ColorSpaceTransform("ACEScct", "ACEScg"), away.look(away.log()), away.config)
+        found = told(chain, away.codes, np.clip(bare, 0, 1), others, "", 0)
+        assert found.causes[0].id.startswith("not-for-screen+") and "missing" in found.verdict, found.verdict
+    judged(cases)
+
+
+def test_turned_and_mirrored_pictures(released: Path) -> None:
+    """Each way is told in words, none where it stands upright, and what was done to its colours beside it."""
+    away, chain = elsewhere(released)
+    right = away.right.astype(np.float32)
+    assert not lay(right, right).turned and not lay(right, moved(right, 6, -3)).turned
+    for words, turn in TURNS:
+        found = told(chain, away.codes, kept(np.ascontiguousarray(turn(right)), "jpeg85"), [], "", 0)
+        assert found.causes[0].id == "turned" and words in found.verdict and not found.exact, found.verdict
+    lifted = np.rot90(right.astype(np.float64) ** (2.2 / 2.4))
+    found = told(chain, away.codes, kept(np.ascontiguousarray(lifted), "8"), [], "", 0)
+    assert found.causes[0].id == "turned+gamma-2.2", found.verdict
+
+
+def test_other_deliverables(released: Path) -> None:
+    """Made for one, held against another: named; held against its own: exact. One of them is HDR (BT.2100)."""
+    manifest, _ = read_manifest(released)
+    away, _ = elsewhere(released)
+    config = ColourConfig.load(released / "config" / "config.ocio")
+    first = manifest.about["chain"]["deliverables"][0]
+    screens = [d for d in config.displays() if d[0].startswith(("sRGB", "Display P3 -", "Rec.2100-PQ"))]
+    more = []
+    for display, views in screens:
+        tags = wanted_tags(config.display_light(display, views[0]))
+        said_tags = {k: getattr(tags, k) for k in ("primaries", "transfer", "matrix", "range")}
+        more.append({"name": display, "display": display, "view": views[0], "tags": said_tags})
+    assert len(more) == 3
+    manifest.about["chain"]["deliverables"] = [first, *more]
+    others, shot = others_of(manifest), manifest.shot(away.shot["id"]) or {}
+    looked, frame = away.look(away.graded(away.log())), away.shot["check"]["frame"]
+    for held in (first, *more):
+        chain = chain_of(released, manifest, shot, frame, held["name"])
+        for made in (first, *more):
+            shown = by(
+                ocio.DisplayViewTransform("ACEScct", made["display"], made["view"]), looked, away.config
+            )
+            found = told(chain, away.codes, kept(np.clip(shown, 0, 1), "8"), others, "", 0)
+            wanted = "exact" if made is held else "other-deliverable"
+            assert found.causes[0].id == wanted and found.exact == (made is held), (held, found.verdict)
+            assert made is held or f"made for {made['name']}" in found.verdict
+            assert found.expected.shape == away.codes.shape and found.expected.min() >= 0
+    with pytest.raises(AquinError, match="no deliverable 'cinema'"):
+        chain_of(released, manifest, shot, frame, "cinema")
+
+
 def test_a_pair_of_causes(released: Path) -> None:
     manifest, _ = read_manifest(released)
     data = said(released)
@@ -144,13 +216,11 @@ def test_files_from_elsewhere(released: Path, tmp_path: Path) -> None:
     found = what_did_they(released, tmp_path / "right.png", shot["name"])
     assert found.exact and found.causes[0].id == "exact"
     picture.write(tmp_path / "coarse.png", np.round(right * 255) / 255)
-    found = what_did_they(released, tmp_path / "coarse.png", shot["name"])
+    found = what_did_they(released, tmp_path / "coarse.png", shot["name"], deliverable="main")
     assert found.causes[0].id == "eight-bit" and not found.exact
     other = next(s for s in said(released)["shots"] if s["setup"] != shot["setup"])
     found = what_did_they(released, tmp_path / "right.png", other["name"])
     assert found.causes[0].id == "other-frame" and "not that frame" in found.verdict
-    from aquin.errors import AquinError
-
     with pytest.raises(AquinError, match="no shot"):
         what_did_they(released, tmp_path / "right.png", "nobody")
     with pytest.raises(AquinError, match="--media"):

@@ -163,6 +163,12 @@ class ColourConfig:
         display = self._config.getDefaultDisplay()
         return display, self._config.getDefaultView(display)
 
+    def is_plain(self, display: str, view: str) -> bool:
+        """Whether a view makes a picture, and with no look of its own."""
+        space = self._config.getColorSpace(self._config.getDisplayViewColorSpaceName(display, view) or "")
+        raw = space is not None and bool(space.isData())
+        return not raw and not self._config.getDisplayViewLooks(display, view)
+
     def to_linear(self, encoding: str) -> "Processor":
         """Encoding to scene-linear AP1."""
         group = ocio.GroupTransform()

@@ -26,7 +26,7 @@ from aquin.production.address import is_address
 from aquin.production.looks import look_for, screen_of
 from aquin.production.settings import config_of
 from aquin.production.shoot import Shoot, shot_grade
-from aquin.release.causes import Chain
+from aquin.release.chain import Chain
 from aquin.release.manifest import read_manifest
 from aquin.release.numbers import shift_of
 from aquin.release.package import release_at

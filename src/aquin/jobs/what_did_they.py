@@ -18,7 +18,8 @@ from aquin.frames import Decode, open_source
 from aquin.jobs.release_media import Media
 from aquin.look.look import Look
 from aquin.look.lut import open_lut
-from aquin.release.causes import SAME, Cause, Chain, Explained, Other, Trial
+from aquin.release.causes import SAME, Cause, Explained, Trial
+from aquin.release.chain import Chain, Other
 from aquin.release.manifest import Manifest, read_manifest
 from aquin.release.package import release_at
 from aquin.release.registered import LEAST, Laid, compared, lay, small
@@ -29,14 +30,14 @@ MANY = 6
 """Causes that are told."""
 ON_CODES = 0.995
 """Share of values that lie on codes of 8 bit in a file of more, from which it was one of 8 bit."""
-GAMMAS = {1: 2.4, 6: 2.4, 14: 2.4, 15: 2.4, 4: 2.2, 13: 0.0}
-"""The curve that a deliverable is graded for, by its transfer tag (ITU-T H.273); 0: sRGB's."""
+GAMMAS = {1: 2.4, 6: 2.4, 14: 2.4, 15: 2.4, 4: 2.2, 13: 0.0, 17: 2.6, 16: -1.0, 18: -1.0}
+"""The curve that a deliverable is graded for, by its transfer tag (ITU-T H.273); 0: sRGB's; -1: of HDR."""
 
 
 @dataclass(frozen=True, eq=False)
 class Told:
-    """The causes, the likeliest first. `expected`, `theirs`: (h, w, 3) screen signal, laid over each other; `best`:
-    what the likeliest cause makes. `notes`: what else is known.
+    """The causes, the likeliest first. `expected`, `theirs`: (h, w, 3) signal to be shown, laid over each other;
+    `best`: what the likeliest cause makes. `notes`: what else is known.
     """
 
     shot: str
@@ -68,9 +69,10 @@ def what_did_they(
     timecode: str | None = None,
     media: Path | None = None,
     picture_frame: int | None = None,
+    deliverable: str | None = None,
 ) -> Told:
     """Compare a still, or a frame of a movie, with a shot of a release. Without `media` only with its check frame.
-    Slow, for a worker. Raises AquinError.
+    `deliverable`: what the picture was made for; else the first one. Slow, for a worker. Raises AquinError.
     """
     with release_at(path) as folder:
         manifest, _ = read_manifest(folder)
@@ -79,7 +81,7 @@ def what_did_they(
             known = ", ".join(str(s["name"]) for s in manifest.shots[:8])
             raise AquinError(f"the release has no shot '{shot_name}'", path, f"It has {known} and so on")
         codes, number = _source(folder, manifest, shot, frame, timecode, media)
-        chain = chain_of(folder, manifest, shot, number)
+        chain = chain_of(folder, manifest, shot, number, deliverable)
         others = others_of(manifest)
     theirs, notes, eight = _theirs(picture, picture_frame, timecode)
     return told(chain, codes, theirs, others, str(shot["name"]), number, notes, eight)
@@ -106,15 +108,17 @@ def told(
             f"This is not that frame of {name}, or hardly anything of it is left ({laid.alike:.2f} alike)."
         )
         away = Explained((Cause("other-frame", "it is another frame"),), float("nan"), 0.0, 0.0)
-        return Told(name, number, (away,), expected, laid.seen, expected, verdict, False, notes)
+        shown, seen = chain.for_people(expected), chain.for_people(laid.seen)
+        return Told(name, number, (away,), shown, seen, shown, verdict, False, notes)
     trial = Trial(chain, *compared(codes, expected, laid))
     ranked = _with_frame(trial.rank(others), laid, eight)[:MANY]
     best = ranked[0]
-    made = _made(chain, best, codes, expected)
     exact = best.id == "exact" and trial.first <= 2 * SAME
-    return Told(
-        name, number, tuple(ranked), expected, laid.seen, made, _verdict(best, trial, name), exact, notes
+    right, seen, made = (
+        chain.for_people(p) for p in (expected, laid.seen, _made(chain, best, codes, expected))
     )
+    verdict = _verdict(best, trial, name)
+    return Told(name, number, tuple(ranked), right, seen, made, verdict, exact, notes)
 
 
 def _verdict(best: Explained, trial: Trial, name: str) -> str:
@@ -126,7 +130,7 @@ def _verdict(best: Explained, trial: Trial, name: str) -> str:
             )
         return f"It is {off}, and nothing that is known here explains it."
     words = best.words[0].upper() + best.words[1:]
-    if best.id in ("shifted", "eight-bit"):
+    if best.id in ("shifted", "turned", "turned+shifted", "eight-bit"):
         return f"{words}; its colours are as they must be ({best.left:.2f} dE00)."
     if best.explains < 0.5:
         return (
@@ -137,8 +141,10 @@ def _verdict(best: Explained, trial: Trial, name: str) -> str:
 
 
 def _with_frame(ranked: list[Explained], laid: Laid, eight: bool) -> list[Explained]:
-    """With what was done to the frame itself: it is shifted, or went through 8 bit."""
+    """With what was done to the frame itself: it is turned, shifted, or went through 8 bit."""
     extra = []
+    if laid.turned:
+        extra.append(Cause("turned", laid.turned))
     if laid.shifted:
         extra.append(Cause("shifted", laid.words))
     if eight:
@@ -148,7 +154,7 @@ def _with_frame(ranked: list[Explained], laid: Laid, eight: bool) -> list[Explai
     out = []
     for e in ranked:
         own = tuple(c for c in e.causes if c.id != "exact")
-        out.append(replace(e, causes=(*extra, *own) if laid.shifted or not own else e.causes))
+        out.append(replace(e, causes=(*extra, *own) if laid.shifted or laid.turned or not own else e.causes))
     return out
 
 
@@ -172,17 +178,23 @@ def _elsewhere(chain: Chain, codes: Float32) -> np.ndarray:
     return np.asarray(off.max(axis=2) < 1e-3)
 
 
-def chain_of(folder: Path, manifest: Manifest, shot: Mapping[str, Any], frame: int) -> Chain:
-    """A shot's chain, from the release's own files. Raises AquinError."""
+def chain_of(
+    folder: Path, manifest: Manifest, shot: Mapping[str, Any], frame: int, deliverable: str | None = None
+) -> Chain:
+    """A shot's chain to a deliverable, by its name, else to the first; from the release's own files. Raises
+    AquinError.
+    """
     own = folder / "config" / "config.ocio"
     config = ColourConfig.load(own if own.is_file() else None)
     config.resolve(str(shot["encoding"]))
-    display, view = (str(v) for v in manifest.about["chain"]["screen"])
+    display, view = screen_of(manifest, deliverable)
+    config.view(display, view)  # says what is wrong with the pair
+    gamma, own_light = _light(manifest, (display, view))
     try:
         said = shot["written"]["cdl"]
         cdl = cdl_of(said)
         grade = Grade.of(shot["grade"]).at(frame)
-        look = _look(folder, manifest, shot, config, (display, view))
+        look = _look(folder, manifest, shot, config, screen_of(manifest))
     except (ValueError, KeyError, TypeError) as error:
         raise AquinError(
             f"the release's numbers can't be used ({error})", folder, "Verify it first"
@@ -195,15 +207,31 @@ def chain_of(folder: Path, manifest: Manifest, shot: Mapping[str, Any], frame: i
         (display, view),
         cdl,
         bool(said["exact"]),
-        _gamma(manifest, (display, view)),
+        gamma,
+        own_light,
     )
 
 
-def _gamma(manifest: Manifest, screen: tuple[str, str]) -> float:
+def screen_of(manifest: Manifest, deliverable: str | None = None) -> tuple[str, str]:
+    """The display and the view of a deliverable, by its name; else the first one's. Raises AquinError."""
+    chain = manifest.about["chain"]
+    if deliverable is None:
+        display, view = (str(v) for v in chain["screen"])
+        return display, view
+    for d in chain["deliverables"]:
+        if d["name"] == deliverable:
+            return str(d["display"]), str(d["view"])
+    known = ", ".join(str(d["name"]) for d in chain["deliverables"])
+    raise AquinError(f"the release has no deliverable '{deliverable}'", None, f"It has {known}")
+
+
+def _light(manifest: Manifest, screen: tuple[str, str]) -> tuple[float, bool]:
+    """What a screen's deliverable is graded for (0: sRGB's curve, less: HDR), and whether its light is not BT.709's."""
     for d in manifest.about["chain"]["deliverables"]:
         if (d["display"], d["view"]) == screen and d.get("tags"):
-            return GAMMAS.get(int(d["tags"]["transfer"]), 2.4)
-    return 2.4
+            gamma = GAMMAS.get(int(d["tags"]["transfer"]), 2.4)
+            return gamma, gamma < 0 or int(d["tags"]["primaries"]) != 1
+    return 2.4, False
 
 
 def _look(
@@ -232,7 +260,11 @@ def others_of(manifest: Manifest) -> list[Other]:
             except (ValueError, KeyError, TypeError):
                 continue
     encodings = dict.fromkeys(str(c["encoding"]) for c in manifest.about["cameras"])
-    return [*out, *(Other(e, None, e) for e in encodings)]
+    screens = [
+        Other(str(d["name"]), screen=(str(d["display"]), str(d["view"])))
+        for d in manifest.about["chain"]["deliverables"]
+    ]
+    return [*out, *(Other(e, None, e) for e in encodings), *screens]
 
 
 def _source(
@@ -285,5 +317,5 @@ def _theirs(path: Path, frame: int | None, timecode: str | None) -> tuple[Float3
     part = rgb[:: max(rgb.shape[0] // 200, 1), :: max(rgb.shape[1] // 200, 1)] * 255
     eight = source.signal.bits > 8 and float((np.abs(part - np.round(part)) < 0.02).mean()) > ON_CODES
     if source.signal.floating and float(np.max(rgb)) > 1.5:
-        notes.append("its numbers go beyond 1: it may be scene-linear, not a screen's signal")
+        notes.append(f"its numbers go up to {float(np.max(rgb)):.1f}: a screen's signal ends at 1")
     return np.asarray(rgb, np.float32), tuple(notes), eight

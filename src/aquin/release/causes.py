@@ -6,28 +6,26 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import numpy as np
 
-from aquin.arrays import Float32, Float64, Floats
+from aquin.arrays import Float64, Floats
 from aquin.colour import acescct
 from aquin.colour.cdl import LUMA, Cdl
 from aquin.colour.difference import delta_e00
 from aquin.colour.grade import Balance, Grade
-from aquin.look.look import Look
-from aquin.measure.display import lab_of_display
+from aquin.release.chain import Chain, Other
 from aquin.screens.light import srgb, srgb_signal
 from aquin.screens.players import READINGS, with_matrix
-
-if TYPE_CHECKING:
-    from aquin.colour.config import ColourConfig
 
 FLOOR = 0.12
 """CIEDE2000 (root of mean square) below which nothing is told apart: codes of 8 bit, compression."""
 EXACT = 0.0
 ONE, ONE_OF_MANY, TWO = 0.35, 0.5, 1.1
 """By how much the logarithm of what is left must fall for one cause, for one found among many, and for two."""
+NAMED = 0.34
+"""The same for a deliverable of the production: just before a curve that happens to be its."""
 SAME = 1.0
 """CIEDE2000 (root of mean square) up to which a picture counts as the expected one where nothing explains the rest."""
 STRENGTHS = np.linspace(0.0, 1.5, 31)
@@ -35,48 +33,6 @@ FEW = 1_500
 """Pixels that pairs of causes are tried on first."""
 KEPT = 12
 """Pairs that are then tried on all."""
-
-
-@dataclass(frozen=True)
-class Chain:
-    """How a shot must be shown: its camera's signal, (n, 3), through encoding, grade and look to a screen. `gamma`: the
-    power that the screen's deliverable is graded for; 0: sRGB's curve.
-    """
-
-    config: ColourConfig
-    encoding: str
-    grade: Grade
-    look: Look | None
-    screen: tuple[str, str]
-    cdl: Cdl
-    cdl_exact: bool = True
-    gamma: float = 2.4
-
-    def linear(self, codes: Floats) -> Float32:
-        """(n, 3) of the camera's signal to scene-linear AP1."""
-        return self.config.to_linear(self.encoding)(np.asarray(codes, np.float32))
-
-    def shown(self, log: Floats) -> Float32:
-        """(n, 3) ACEScct with its look to the screen's signal."""
-        if self.look is not None:
-            log = self.look.apply(np.asarray(log, np.float32))
-        return self.view(np.asarray(acescct.decode(np.asarray(log, np.float32)), np.float32))
-
-    def view(self, linear: Floats) -> Float32:
-        """(n, 3) scene-linear AP1 to the screen's signal, 0 to 1."""
-        return np.clip(self.config.view(*self.screen)(np.asarray(linear, np.float32)), 0, 1)
-
-    def __call__(self, codes: Floats) -> Float32:
-        return self.shown(self.grade.apply_linear(self.linear(codes)))
-
-
-@dataclass(frozen=True)
-class Other:
-    """Another shot or camera whose settings may have been taken: its name, and its grade or its encoding."""
-
-    name: str
-    grade: Grade | None = None
-    encoding: str = ""
 
 
 Signal = Callable[[Floats], Floats]
@@ -123,7 +79,8 @@ class Explained:
 
 def in_the_chain(chain: Chain, others: Sequence[Other]) -> list[Cause]:
     """What may have been done between the camera's signal and the screen; what would change nothing is left out."""
-    return [*_looks(chain), *_grades(chain), *_cdls(chain), *_clamps(chain), *_others(chain, others)]
+    found = [*_looks(chain), *_grades(chain), *_cdls(chain), *_clamps(chain), *_others(chain, others)]
+    return [*found, *_views(chain), *_unshown(chain)]
 
 
 def _with(chain: Chain, **changes: Any) -> Signal:
@@ -229,14 +186,41 @@ def _others(chain: Chain, others: Sequence[Other]) -> Iterator[Cause]:
         if other.encoding and other.encoding != chain.encoding:
             made = _with(chain, encoding=other.encoding)
             yield Cause("other-camera", f"it was read as {other.encoding}", ONE_OF_MANY, made)
+        if other.screen is not None and other.screen != chain.screen and chain.given is None:
+            made = _with(chain, screen=other.screen)
+            yield Cause("other-deliverable", f"it was made for {other.name}", NAMED, made)
         if other.grade is not None and other.grade != chain.grade:
             made = _with(chain, grade=other.grade)
             yield Cause("other-shot", f"it has the grade of {other.name}", ONE_OF_MANY, made)
 
 
-def to_the_picture(gamma: float = 2.4) -> list[Cause]:
-    """What may have been done to the finished signal. `gamma`: what it was graded for; 0: sRGB's curve."""
+def _views(chain: Chain) -> Iterator[Cause]:
+    if chain.given is not None:
+        return
+    for display, view in chain.other_views():
+        words = f"it has the view {view} instead of {chain.screen[1]}"
+        yield Cause("other-view", words, ONE_OF_MANY, _with(chain, screen=(display, view)))
+
+
+def _unshown(chain: Chain) -> Iterator[Cause]:
+    """A picture that never went through a view."""
+    if chain.given is not None:
+        return
+    for given in chain.givens():
+        yield Cause(given.id, given.words, ONE_OF_MANY, _with(chain, given=given))
+    yield Cause("ungraded", f"it is the camera's own signal, {chain.encoding}", ONE, lambda codes: codes)
+
+
+def to_the_picture(gamma: float = 2.4, own_light: bool = False) -> list[Cause]:
+    """What may have been done to the finished signal. `gamma`: what it was graded for; 0: sRGB's curve; less: a curve
+    of HDR, of which only the range is told. `own_light`: its primaries are not those of BT.709.
+    """
     found: list[Cause] = []
+    if gamma < 0:
+        ranges = (r for r in READINGS if r.id.startswith("range"))
+        return [Cause(r.id, r.name, ONE, None, r.apply) for r in ranges]
+    light = _gamma(gamma, 1.0)
+    found.append(Cause("display-light", "it is the screen's light, not its signal", ONE, None, light))
     for power, id in ((2.2, "gamma-2.2"), (2.4, "gamma-2.4"), (0.0, "gamma-srgb")):
         if power == gamma:
             continue
@@ -244,7 +228,7 @@ def to_the_picture(gamma: float = 2.4) -> list[Cause]:
         found.append(Cause(id, f"it was shown with {name}", ONE, None, _gamma(power, gamma)))
         found.append(Cause(id, f"it was converted for {name}", ONE, None, _gamma(gamma, power)))
     for reading in READINGS:
-        if reading.id in ("gamma-2.2", "gamma-srgb"):
+        if reading.id in ("gamma-2.2", "gamma-srgb") or (own_light and "p3" in reading.id):
             continue
         found.append(Cause(reading.id, reading.name, ONE, None, reading.apply))
     back = with_matrix("bt601", "bt709")
@@ -269,14 +253,13 @@ class Trial:
     def __init__(self, chain: Chain, codes: Floats, seen: Floats) -> None:
         self.chain = chain
         self.codes = np.asarray(codes, np.float32)
-        self.seen = lab_of_display(np.clip(np.asarray(seen, np.float32), 0, 1))
+        self.seen = chain.lab(seen)
         self.right = np.asarray(chain(self.codes), np.float64)
         self.first = np.sqrt(np.mean(self._off(self.right) ** 2))
         self.mean = float(self._off(self.right).mean())
 
     def _off(self, signal: Floats, few: slice = slice(None)) -> Float64:
-        made = lab_of_display(np.clip(np.asarray(signal, np.float32), 0, 1))
-        return np.asarray(delta_e00(made, self.seen[few]), np.float64)
+        return np.asarray(delta_e00(self.chain.lab(signal), self.seen[few]), np.float64)
 
     def explained(self, causes: tuple[Cause, ...], signal: Floats, few: slice = slice(None)) -> Explained:
         """How well a signal, (n, 3), explains what is seen, at what its causes cost."""
@@ -291,7 +274,10 @@ class Trial:
         picture.
         """
         exact = Cause("exact", "it is as it must be", EXACT)
-        inner, outer = in_the_chain(self.chain, others), to_the_picture(self.chain.gamma)
+        inner, outer = (
+            in_the_chain(self.chain, others),
+            to_the_picture(self.chain.gamma, self.chain.own_light),
+        )
         made = {k: np.asarray(self._made(c), np.float64) for k, c in enumerate(inner)}
         inner += self._strengths(made, len(inner))
         found = [self.explained((exact,), self.right)]
@@ -325,7 +311,9 @@ class Trial:
         return [best]
 
     def _pairs(self, inner: list[Cause], outer: list[Cause], made: dict[int, Float64]) -> list[Explained]:
-        """Something in the chain with something done to the picture, and a missing look with something else."""
+        """Something in the chain with something done to the picture, a missing look with something else, and what was
+        done in the chain of a picture that never went through a view.
+        """
         few = slice(0, FEW)
         tried = [
             (self.explained((a, b), self._after(b, made[k][few]), few).score, (a, b), k)
@@ -340,11 +328,21 @@ class Trial:
                 tried.append(
                     (self.explained((missing, c), c.make(self.codes[few]), few).score, (missing, c), -1)
                 )
+        tried += self._unshown(few)
         tried.sort(key=lambda t: t[0])
         out = []
         for _, (a, b), k in tried[:KEPT]:
             signal = self._made(b) if k < 0 else self._after(b, made[k])
             out.append(self.explained((a, b), signal))
+        return out
+
+    def _unshown(self, few: slice) -> list[tuple[float, tuple[Cause, Cause], int]]:
+        out = []
+        for made in _unshown(self.chain):
+            for given in (g for g in self.chain.givens() if g.words == made.words):
+                for c in in_the_chain(replace(self.chain, given=given), ()):
+                    assert c.make is not None
+                    out.append((self.explained((made, c), c.make(self.codes[few]), few).score, (made, c), -1))
         return out
 
 

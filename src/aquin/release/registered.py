@@ -4,7 +4,8 @@ their colours are compared.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Callable
+from dataclasses import dataclass, replace
 from itertools import pairwise
 from typing import Any
 
@@ -23,6 +24,18 @@ SIMPLER = 0.002
 """Correlation that a shift alone may lose against one with a scale."""
 LEAST = 0.5
 """Correlation below which two pictures are not of the same frame."""
+SURE, FAR = 0.9, 0.1
+"""Correlation from which a picture stands upright, and by how much another way must be better."""
+TURNS: tuple[tuple[str, Callable[[Floats], Floats]], ...] = (
+    ("it is mirrored left to right", lambda v: v[:, ::-1]),
+    ("it is upside down, mirrored top to bottom", lambda v: v[::-1]),
+    ("it is turned by 180 degrees", lambda v: v[::-1, ::-1]),
+    ("it is turned by 90 degrees clockwise", lambda v: np.rot90(v, 1)),
+    ("it is turned by 90 degrees counter-clockwise", lambda v: np.rot90(v, -1)),
+    ("it is mirrored and turned by 90 degrees clockwise", lambda v: np.rot90(v, 1)[:, ::-1]),
+    ("it is mirrored and turned by 90 degrees counter-clockwise", lambda v: np.rot90(v, -1)[:, ::-1]),
+)
+"""How a picture may be turned, and what turns it back."""
 BINS, EACH = 14, 450
 """Levels that pixels are taken from, and how many from each."""
 
@@ -31,6 +44,7 @@ BINS, EACH = 14, 450
 class Laid:
     """`seen`: theirs as it lies over the expected one, (h, w, 3); `valid`: (h, w) bool. `move`: pixels of theirs' own
     width by which it is shifted, across and down, and its scale, across and down. `alike`: correlation of the two.
+    `turned`: how theirs is turned or mirrored, in words; "" where it stands upright.
     """
 
     seen: Float32
@@ -39,9 +53,11 @@ class Laid:
     scale: tuple[float, float]
     alike: float
     shifted: bool
+    turned: str = ""
 
     @property
     def words(self) -> str:
+        """How it is shifted and scaled."""
         parts = []
         if max(abs(v) for v in self.move) >= 0.5:
             parts.append(f"shifted by {self.move[0]:+.1f} pixels across and {self.move[1]:+.1f} down")
@@ -62,7 +78,20 @@ def small(rgb: Floats, wide: int = WIDE) -> Float32:
 
 
 def lay(expected: Floats, theirs: Floats) -> Laid:
-    """Find how their picture, (H, W, 3), lies over the expected one, (h, w, 3), and lay it there."""
+    """Find how their picture, (H, W, 3), lies over the expected one, (h, w, 3), and lay it there. Where it does not fit
+    as it stands, it is tried turned and mirrored.
+    """
+    best = _lay(expected, theirs)
+    if best.alike >= SURE:
+        return best
+    for words, back in TURNS:
+        found = _lay(expected, np.ascontiguousarray(back(theirs)))
+        if found.alike > max(best.alike + FAR, LEAST):
+            best = replace(found, turned=words)
+    return best
+
+
+def _lay(expected: Floats, theirs: Floats) -> Laid:
     import cv2
 
     high, across = expected.shape[:2]

@@ -90,6 +90,10 @@ def verify(
     picture_frame: Annotated[
         int | None, typer.Option("--picture-frame", help="Of a movie: this frame of it.")
     ] = None,
+    deliverable: Annotated[
+        str | None,
+        typer.Option("--deliverable", help="With --picture: what it was made for; else the first."),
+    ] = None,
     against: Annotated[
         Path | None,
         typer.Option("--production", help="Ask this production whether it is its newest release."),
@@ -104,7 +108,7 @@ def verify(
 
         if shot is None:
             raise AquinError("which shot does the picture show?", picture, "Give --shot NAME")
-        found = what_did_they(folder, picture, shot, frame, timecode, media, picture_frame)
+        found = what_did_they(folder, picture, shot, frame, timecode, media, picture_frame, deliverable)
         printed({"ok": found.exact, "picture": found.data()}, as_json, say_told)
         raise typer.Exit(0 if found.exact else 1)
     from aquin.jobs.verify_release import verify as work

@@ -137,17 +137,18 @@ class Doings:
         if path is None or desk.picture is None or not name:
             return
         picture, frame, media = desk.picture, page.frame, desk.media or self._media()
+        made_for = page.deliverable
 
         def work(tell: Any) -> Any:
             from aquin.jobs.what_did_they import what_did_they
 
             if media is not None:  # larger pictures say more; without their media the check frame must do
                 try:
-                    return what_did_they(path, picture, name, frame, None, media)
+                    return what_did_they(path, picture, name, frame, None, media, None, made_for)
                 except AquinError:
                     if frame is not None:
                         raise
-            return what_did_they(path, picture, name, frame)
+            return what_did_they(path, picture, name, frame, deliverable=made_for)
 
         def done(found: Any) -> None:
             desk.told = found

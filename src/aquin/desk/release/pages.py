@@ -172,6 +172,13 @@ class PicturePage(Page):
         self.number.setToolTip("Another frame than the release's own needs the media")
         self.number.editingFinished.connect(self._framed)
         line.addWidget(self.number)
+        self.made_for = Words("made for")
+        line.addWidget(self.made_for)
+        self.deliverables = QComboBox()
+        self.deliverables.setAccessibleName("The deliverable that the picture was made for")
+        self.deliverables.setMaximumWidth(240)
+        self.deliverables.activated.connect(lambda: self.asked.emit())
+        line.addWidget(self.deliverables)
         self.name = Words("", role="dim").gives_way()
         line.addWidget(self.name, 1)
         self.column.addLayout(line)
@@ -192,6 +199,11 @@ class PicturePage(Page):
     @property
     def frame(self) -> int | None:
         return None if self.number.value() < 0 else self.number.value()
+
+    @property
+    def deliverable(self) -> str | None:
+        """None: the first one."""
+        return None if self.deliverables.currentIndex() <= 0 else self.deliverables.currentText()
 
     def _framed(self) -> None:
         if self.number.value() != self._last:
@@ -215,12 +227,11 @@ class PicturePage(Page):
         names = [s.name for s in desk.shots]
         if verified is not None:
             names = [str(s["name"]) for s in verified.manifest.shots]
-        if names != [self.shots.itemData(k) for k in range(self.shots.count())]:
-            kept = self.shot_name
-            self.shots.clear()
-            for name in names:
-                self.shots.addItem(name, name)
-            self.choose(kept)
+        _offer(self.shots, names)
+        made_for = desk.deliverables
+        _offer(self.deliverables, made_for)
+        for widget in (self.made_for, self.deliverables):
+            widget.setVisible(len(made_for) > 1)
         self.name.setText("" if desk.picture is None else desk.picture.name)
         found = desk.told
         if found is None:
@@ -257,6 +268,17 @@ class PicturePage(Page):
         across = 2
         cells = [Cell(image_of(p), k % across, k // across, said) for k, (p, said) in enumerate(pictures)]
         self.sheet.show_cells([""] * across, [""] * -(-len(cells) // across), cells)
+
+
+def _offer(box: QComboBox, names: Sequence[str]) -> None:
+    """Names to choose from; the chosen one stays where it is still there."""
+    if list(names) == [box.itemData(k) for k in range(box.count())]:
+        return
+    kept = box.currentData()
+    box.clear()
+    for name in names:
+        box.addItem(name, name)
+    box.setCurrentIndex(max(box.findData(kept), 0))
 
 
 class ChangesPage(Page):

@@ -81,6 +81,17 @@ class ReleaseDesk:
         return [s for s in self.production.all(Shot) if s.kind == "shot" and not s.trouble]
 
     @property
+    def deliverables(self) -> list[str]:
+        """Names of what the release, else the production, is made for, the first one first."""
+        if self.verified is not None:
+            return [str(d["name"]) for d in self.verified.manifest.about["chain"]["deliverables"]]
+        if self.production is None or self.config is None:
+            return []
+        from aquin.production.settings import deliverables_of
+
+        return [d.name for d in deliverables_of(self.production, self.config)]
+
+    @property
     def going(self) -> list[Row]:
         return [r for r in self.rows if not r.why]
 
