@@ -9,7 +9,7 @@ from aquin.arrays import Float64, Floats
 from aquin.colour import acescct
 from aquin.colour.cdl import LUMA, Cdl
 from aquin.colour.difference import delta_terms, itp_of_ap1, lab_of_ap1
-from aquin.colour.grade import Balance, Grade, Matrix3
+from aquin.colour.grade import MOST_FLARE, Balance, Grade, Matrix3
 from aquin.colour.hue_warp import MOST_TURN, HueWarp, hue_of, moved, planes, spread
 from aquin.colour.root_polynomial import TERMS, expand, root_rows
 from aquin.colour.tone_curve import ToneCurve, moved_by
@@ -138,6 +138,45 @@ def matrix_of(evidence: Evidence, start: Grade | None, metric: Metric) -> Grade:
     rows = [(float(r[0]), float(r[1]), float(r[2])) for r in found]
     matrix: Matrix3 = (rows[0], rows[1], rows[2])
     return Grade(balance, matrix=matrix)
+
+
+_FLARE_SPREAD = 0.1
+
+
+def flared_of(
+    evidence: Evidence, base: str, start: Grade | None, metric: Metric, most: Float64 | None = None
+) -> Grade:
+    """Flare off, then grey gains or a 3x3 matrix (`base`), all of least difference together. No more flare comes off
+    than the darkest of the pairs can hold, or than `most`, (3,) scene-linear.
+    """
+    balance = gains_of(evidence).balance if start is None else start.balance
+    rows = 9 if base == "matrix" else 3
+    still = np.zeros(3 + rows)
+    still[3:] = np.eye(3).ravel() if rows == 9 else 1.0
+    first = still.copy()
+    if start is not None:
+        first[:3] = start.flare
+        if start.matrix is not None:
+            first[3:] = np.ravel(start.matrix)
+    hero, shot = metric.space(evidence.hero), evidence.shot
+    darkest = np.maximum(np.percentile(shot, 1, axis=0) if most is None else most, 0.0)
+    low, high = still - 2, still + 2
+    low[:3], high[:3] = -MOST_FLARE, np.minimum(darkest, MOST_FLARE)
+    low[3:] = np.maximum(low[3:], 0.05) if rows == 3 else low[3:]
+
+    def left(v: Float64) -> Float64:
+        lit = (shot - v[:, None, :3]) * balance.factors
+        if rows == 3:
+            return metric.terms(hero, metric.space(lit * v[:, None, 3:]))
+        return metric.terms(hero, metric.space(lit @ v[:, 3:].reshape(-1, 3, 3).transpose(0, 2, 1)))
+
+    spread = np.array([_FLARE_SPREAD] * 3 + [0.5 if rows == 3 else 0.2] * rows)
+    found = least(left, first, still, spread, low, high, evidence.weights)
+    flare = (float(found[0]), float(found[1]), float(found[2]))
+    if rows == 3:
+        return Grade(Balance.from_factors(balance.factors * found[3:]), flare=flare)
+    r, g, b = ((float(x), float(y), float(z)) for x, y, z in found[3:].reshape(3, 3))
+    return Grade(balance, matrix=(r, g, b), flare=flare)
 
 
 def neutral_matrix(evidence: Evidence, metric: Metric = DE00) -> Float64:

@@ -13,6 +13,7 @@ from aquin.charts.fits import (
     Metric,
     cdl_of,
     curved_of,
+    flared_of,
     gains_of,
     matrix_of,
     root_of,
@@ -28,6 +29,7 @@ __all__ = [
     "BASES",
     "CURVED",
     "DE00",
+    "FLARED",
     "FULL",
     "METRICS",
     "MODELS",
@@ -46,18 +48,25 @@ __all__ = [
 BASES = ("gains", "cdl", "matrix", "root")
 WARPED = tuple(f"{base}+warp" for base in BASES)
 CURVED = ("cdl+curve", "cdl+curve+warp")
-MODELS = BASES + WARPED + CURVED
-"""`+curve` adds a tone curve on what the base leaves, `+warp` a hue warp on what is left then."""
+FLARED = ("gains+flare", "matrix+flare")
+MODELS = BASES + WARPED + CURVED + FLARED
+"""`+curve` adds a tone curve on what the base leaves, `+warp` a hue warp on what is left then; `+flare` takes off the
+light that lies evenly over the picture before it.
+"""
 FULL = "cdl+curve+warp"
 _STEPS = {name: k for k, name in enumerate(BASES + WARPED)} | {"cdl+curve": 2, FULL: 6}
+_STEPS |= {"gains+flare": 1, "matrix+flare": 3}
 """How far a model is from the simplest."""
 
 TITLES = {"gains": "grey gains", "cdl": "CDL", "matrix": "3×3", "root": "root polynomial"}
 
-EXTRAS = {"curve": "tone curve", "warp": "hue warp"}
+EXTRAS = {"curve": "tone curve", "warp": "hue warp", "flare": "flare"}
 
 MANY = 60
 """Pairs from which on groups of them are left out together, a tenth at a time."""
+
+SHOWS = 0.9
+"""Share of what the same without flare leaves, under which flare shows."""
 
 FEWEST = 6
 """Pairs that anything beyond grey gains needs."""
@@ -122,16 +131,12 @@ def solve(
             None,
             "Use a frame where the chart is not clipped and free of glare",
         )
-    told = diversity_of(evidence)
-    if not _carried(model, told):
-        raise AquinError(
-            f"a {title_of(model)} can't be solved: {told.words}",
-            None,
-            "Use gains or a CDL, or pairs of more colours",
-        )
+    _check_carried(model, diversity_of(evidence))
     trust = _trust(evidence, metric) if evidence.reflectance is not None and model != "gains" else 0.0
     found, behind = _fit(evidence, model, None, scene, metric, trust)
     left = residual(evidence, found, metric)
+    if model in FLARED:
+        _flare_shows(evidence, model, float(left.mean()), behind, metric)
     loo = float("nan")
     if leave_one_out and len(left) > fewest:
         neutrals = min(fewest, 2) if wants_neutral else 0
@@ -172,12 +177,29 @@ def _left_out(
     return float(np.mean(single))
 
 
-def _carried(model: str, told: Diversity) -> bool:
-    """Whether evidence of that diversity can carry a model."""
+def _flare_shows(evidence: Evidence, model: str, left: float, without: Grade, metric: Metric) -> None:
+    """Raises AquinError unless a model with flare leaves clearly less than the same without, and no more than a richer
+    one without: a CDL beside gains, a root polynomial beside a matrix.
+    """
+    shows = left <= SHOWS * residual(evidence, without, metric).mean()
+    if shows and model == "gains+flare":
+        richer = cdl_of(evidence, None, metric, saturation=diversity_of(evidence).saturation)
+        shows = left <= residual(evidence, richer, metric).mean()
+    elif shows:
+        shows = left <= residual(evidence, root_of(evidence, without, metric), metric).mean()
+    if not shows:
+        raise AquinError("no flare shows", None, f"Use {title_of(model.split('+')[0])}")
+
+
+def _check_carried(model: str, told: Diversity) -> None:
+    """Raises AquinError where evidence of that diversity can't carry a model."""
     base, *more = model.split("+")
+    carried = model == "gains" or told.contrast
     if base in ("matrix", "root") or "warp" in more:
-        return told.contrast and told.hues
-    return base == "gains" or told.contrast
+        carried = told.contrast and told.hues
+    if not carried:
+        words = f"a {title_of(model)} can't be solved: {told.words}"
+        raise AquinError(words, None, "Use gains or a CDL, or pairs of more colours")
 
 
 def _fit(
@@ -188,14 +210,18 @@ def _fit(
     metric: Metric,
     trust: float,
 ) -> tuple[Grade, Grade]:
-    """The model's grade, and the matrix that stands behind a CDL. `near`: the same two for evidence that is nearly
-    the same.
-    `trust`: how far predicted colours count."""
+    """The model's grade, and the matrix that stands behind a CDL, or the same without flare. `near`: the same two for
+    evidence that is nearly the same. `trust`: how far predicted colours count.
+    """
     base, *more = model.split("+")
     start, start_matrix = near or (None, None)
     behind = Grade()
     chart = pairs
     pairs = _wider(chart, trust * _WIDER[base])
+    if "flare" in more:
+        if near is None:
+            behind = matrix_of(pairs, None, metric) if base == "matrix" else gains_of(pairs)
+        return flared_of(pairs, base, start, metric), behind
     if base == "gains":
         grade = gains_of(pairs)
     elif base == "matrix":

@@ -242,10 +242,10 @@ def look_in(production: Any, config: Any, shot: Any, name: str | None) -> Any:
 
 def models_in(text: str) -> list[str]:
     """Models by name with commas, or all. Raises AquinError."""
-    from aquin.charts.solve import BASES, MODELS, WARPED
+    from aquin.charts.solve import BASES, FLARED, MODELS, WARPED
 
     if text.strip() == "all":
-        return [*BASES, *WARPED]
+        return [*BASES, *FLARED, *WARPED]
     found = [t.strip() for t in text.split(",") if t.strip()]
     wrong = [t for t in found if t not in MODELS]
     if wrong or not found:

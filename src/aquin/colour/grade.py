@@ -1,5 +1,5 @@
-"""One shot's correction: balance, matrix or root polynomial in scene-linear, then zone gains, CDL trim, tone curve and
-hue warp in ACEScct.
+"""One shot's correction: flare, balance, matrix or root polynomial in scene-linear, then zone gains, CDL trim, tone
+curve and hue warp in ACEScct.
 
 Regions and softness, the last parts, need to know where in the picture a pixel is and what is around it: see
 `picture`.
@@ -82,18 +82,21 @@ class Balance:
 
 
 MOST_SOFT = 8.0
+MOST_FLARE = 0.5
+"""Scene-linear light, where a white is 1."""
 
 Matrix3 = tuple[Triple, Triple, Triple]
 
 
 @dataclass(frozen=True)
 class Grade:
-    """Balance, then an optional 3x3 matrix or root polynomial (scene-linear AP1), then gains by zones, the trim, tone
-    curve and hue warp on ACEScct.
+    """Flare off, balance, then an optional 3x3 matrix or root polynomial (scene-linear AP1), then gains by zones, the
+    trim, tone curve and hue warp on ACEScct.
 
     `softness`: sigma in pixels of a Gaussian blur at the production's raster, 0 to 8. `regions`: trims of parts of
     the picture, in order. `keys`: how exposure and white move over the take's frames (see `at`); where no frame is
-    known, the grade is what it is without them.
+    known, the grade is what it is without them. `flare`: scene-linear AP1 light that lies evenly over the picture
+    (veiling glare, ISO 9358) and is taken off before everything else; less than nothing: put over it.
     """
 
     balance: Balance = field(default_factory=Balance)
@@ -106,6 +109,7 @@ class Grade:
     regions: tuple[Region, ...] = ()
     keys: tuple[Key, ...] = ()
     zones: ZoneGains | None = None
+    flare: Triple = (0.0, 0.0, 0.0)
 
     def at(self, frame: int) -> "Grade":
         """The grade of one frame, which does not move."""
@@ -150,6 +154,7 @@ class Grade:
     def beyond_cdl(self) -> str:
         """What of this grade a CDL can't hold, in words; empty when it can hold all."""
         parts = (
+            ("flare", self.flare if any(self.flare) else None),
             ("3x3 matrix", self.matrix),
             ("root polynomial", self.root),
             ("zone gains", self.zones),
@@ -212,13 +217,16 @@ class Grade:
         keys = keys_of([[key.frame, *(k * v for v in key.change)] for key in self.keys])
         soft = k * self.softness
         zones = None if self.zones is None else ZoneGains.of(k * self.zones.rows)
-        return Grade(balance, trim, matrix, root, warp, curve, soft, regions, keys, zones)  # type: ignore[arg-type]
+        flare = triple(self.flare, 0.0)
+        return Grade(balance, trim, matrix, root, warp, curve, soft, regions, keys, zones, flare)  # type: ignore[arg-type]
 
     def values(self) -> dict[str, Any]:
         """As plain values for a file: stops, gains, slope, offset, power, saturation, matrix, and where used root,
-        turn and scale, lift, softness, regions, keys and zones.
+        turn and scale, lift, softness, regions, keys, zones and flare.
         """
         more: dict[str, Any] = {}
+        if any(self.flare):
+            more["flare"] = list(self.flare)
         if self.root is not None:
             more["root"] = [list(row) for row in self.root]
         if self.warp is not None:
@@ -291,7 +299,8 @@ class Grade:
             raise ValueError(f"a grade holds up to {MOST} regions")
         keys = keys_of(values.get("keys") or ())
         zones = None if values.get("zones") is None else ZoneGains.of(values["zones"])
-        return cls(balance, trim, matrix, root, warp, curve, softness, regions, keys, zones)  # type: ignore[arg-type]
+        flare = _flare(values.get("flare"))
+        return cls(balance, trim, matrix, root, warp, curve, softness, regions, keys, zones, flare)  # type: ignore[arg-type]
 
     def apply_linear(self, linear: Floats) -> Floats:
         """(..., 3) scene-linear AP1 to graded ACEScct, unclamped, without regions and softness; the float type is
@@ -299,6 +308,8 @@ class Grade:
         """
         kind = linear.dtype.type
         out = linear
+        if any(self.flare):
+            out = out - np.asarray(self.flare, kind)
         if self.balance != Balance():
             out = out * self.balance.factors.astype(kind)
         if self.matrix is not None:
@@ -342,6 +353,14 @@ class Grade:
         move = np.log2(self.balance.factors) * acescct.STOP
         r, g, b = (float(o + s * m) for o, s, m in zip(self.trim.offset, self.trim.slope, move, strict=True))
         return replace(self.trim, offset=(r, g, b))
+
+
+def _flare(values: Any) -> Triple:
+    """What `values` said. Raises ValueError."""
+    r, g, b = (float(v) for v in values or (0.0, 0.0, 0.0))
+    if not (np.abs([r, g, b]) <= MOST_FLARE).all():
+        raise ValueError(f"the flare is beyond {MOST_FLARE:g}")
+    return r, g, b
 
 
 def softened(log: Floats, sigma: float) -> Floats:

@@ -30,9 +30,9 @@ ROOT = (-0.1, 1.25)
 
 
 def write(path: Path, grade: Grade, identity: str, note: str = "", force: bool = False) -> None:
-    """ACEScct to ACEScct: decode, balance and matrix in scene-linear, encode, CDL without clamping, zone gains and the
-    tone curve as half-domain 1D tables, and only what CLF has no step for, a root polynomial and a hue warp, as 3D
-    tables. Raises AquinError.
+    """ACEScct to ACEScct: decode, flare, balance and matrix in scene-linear, encode, CDL without clamping, zone gains
+    and the tone curve as half-domain 1D tables, and only what CLF has no step for, a root polynomial and a hue warp,
+    as 3D tables. Raises AquinError.
     """
     group = ocio.GroupTransform()
     metadata = group.getFormatMetadata()
@@ -57,9 +57,8 @@ def write(path: Path, grade: Grade, identity: str, note: str = "", force: bool =
 def append_steps(group: "ocio.GroupTransform", grade: Grade) -> None:
     """A grade's steps, from ACEScct to ACEScct."""
     group.appendTransform(acescct_step(ocio.TRANSFORM_DIR_INVERSE))
-    full = np.eye(4)
-    full[:3, :3] = np.asarray(grade.matrix or np.eye(3)) @ np.diag(grade.balance.factors)
-    group.appendTransform(ocio.MatrixTransform(full.ravel().tolist()))
+    rows = np.asarray(grade.matrix or np.eye(3)) @ np.diag(grade.balance.factors)
+    append_matrix(group, rows, -rows @ np.asarray(grade.flare))
     group.appendTransform(acescct_step(ocio.TRANSFORM_DIR_FORWARD))
     if grade.root is not None:
         _root(group, np.asarray(grade.root, np.float64))

@@ -168,7 +168,7 @@ def _shaped(grade: Grade) -> tuple[cube.Shaper, Callable[[Floats], Floats]] | No
     bent = grade.warp is not None or (grade.curve is not None and not whole)
     low, high = PICTURE if bent else SHAPED
     even = np.repeat(np.linspace(low, high, ENTRIES)[:, None], 3, axis=1)
-    each = acescct.encode(acescct.decode(even) * grade.balance.factors)
+    each = acescct.encode((acescct.decode(even) - np.asarray(grade.flare)) * grade.balance.factors)
     if grade.zones is not None:
         each = grade.zones.apply(each)
     each = alone.apply(each)

@@ -9,7 +9,7 @@ import numpy as np
 
 from aquin.charts.layout import layout
 from aquin.charts.read import read_chart
-from aquin.charts.solve import BASES, FULL, Solution, title_of
+from aquin.charts.solve import BASES, FLARED, FULL, Solution, title_of
 from aquin.charts.solve import MODELS as SOLVED
 from aquin.colour import acescct
 from aquin.colour.config import ColourConfig
@@ -73,7 +73,7 @@ def match_files(hero: Clip, shot: Clip, ask: MatchAsk, config: ColourConfig) -> 
 
     sides = [_side(clip, number, ask) for clip, number in ((hero, ask.hero_frame), (shot, ask.shot_frame))]
     named = [(_colour_at(sides[0], a, hero), _colour_at(sides[1], b, shot)) for a, b in ask.named]
-    models = (*BASES, *([model] if model and model not in BASES else []))
+    models = tuple(dict.fromkeys([*BASES, *FLARED, *([model] if model else [])]))
     found = match_sides(sides[0], sides[1], ask.by, models, named)
     skin = find_skin(sides[0].linear, shown), find_skin(sides[1].linear, shown)
     if ask.weight != "frame":

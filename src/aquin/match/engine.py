@@ -11,9 +11,9 @@ import numpy as np
 
 from aquin.arrays import Float32, Float64, all_three
 from aquin.charts.diversity import diversity_of
-from aquin.charts.fits import DE00, curved_of, warped_of
+from aquin.charts.fits import DE00, curved_of, flared_of, warped_of
 from aquin.charts.read import Reading
-from aquin.charts.solve import BASES, FULL, Solution, best_of, residual, solve_all
+from aquin.charts.solve import BASES, FLARED, FULL, Solution, best_of, residual, solve_all
 from aquin.colour import acescct
 from aquin.colour.grade import Balance, Grade
 from aquin.colour.hue_warp import hue_of
@@ -38,7 +38,7 @@ TITLES = {
     "statistics": "statistics",
     "skin": "skin",
 }
-MODELS = (*BASES, "cdl+curve", FULL)
+MODELS = (*BASES, *FLARED, "cdl+curve", FULL)
 """What a match is solved with, from simple to rich."""
 IN_A_CDL = ("gains", "cdl")
 
@@ -298,8 +298,11 @@ def kept_whole(solution: Solution, shot: Side, evidence: Evidence) -> Solution:
     few = few[(few > 1e-4).all(axis=1)]
     if not len(few) or _whole(grade, few):
         return solution
+    if solution.model in FLARED:  # no more than leaves nearly all of the picture above black
+        most = np.asarray(np.quantile(few, 0.25 * LOST, axis=0), np.float64)
+        grade = flared_of(evidence, solution.model.split("+")[0], grade, DE00, most)
     rest = replace(grade, balance=Balance())
-    for share in (0.9, 0.75, 0.6, 0.45, 0.3, 0.15, 0.0):
+    for share in (1.0, 0.9, 0.75, 0.6, 0.45, 0.3, 0.15, 0.0):
         weaker = replace(rest.at_strength(share), balance=grade.balance)
         if _whole(weaker, few):
             break

@@ -89,7 +89,15 @@ def between(a: Grade, b: Grade, share: float) -> Grade:
     softness = a.softness + share * (b.softness - a.softness)
     rows = [np.zeros((3, 3)) if g.zones is None else g.zones.rows for g in (a, b)]
     zones = ZoneGains.of(rows[0] + share * (rows[1] - rows[0]))
-    return replace(b, balance=balance, trim=trim, curve=curve, warp=warp, softness=softness, zones=zones)
+    flare = mixed(a.flare, b.flare)
+    parts: dict[str, Any] = {
+        "curve": curve,
+        "warp": warp,
+        "softness": softness,
+        "zones": zones,
+        "flare": flare,
+    }
+    return replace(b, balance=balance, trim=trim, **parts)
 
 
 def _settled(

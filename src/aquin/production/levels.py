@@ -11,7 +11,7 @@ import numpy as np
 from aquin.arrays import Float64
 from aquin.colour import acescct
 from aquin.colour.cdl import Cdl, Triple
-from aquin.colour.grade import Balance
+from aquin.colour.grade import MOST_FLARE, Balance
 from aquin.colour.grade import Grade as Correction
 from aquin.colour.hue_warp import MOST_TURN, HueWarp
 from aquin.colour.root_polynomial import root_rows
@@ -37,7 +37,7 @@ TIED = {"skin level": 2.0, "warmth": 3.0, "tint": 1.5}
 """How near a tied hero is brought to the other one, row by row, in the row's unit."""
 TIED_CHROMA = 1.5
 BASE = "before levelling"
-PARTS = ("root", "turn", "scale", "lift", "softness", "regions", "keys", "zones")
+PARTS = ("root", "turn", "scale", "lift", "softness", "regions", "keys", "zones", "flare")
 
 
 def targets_in(production: Production, school: School | None = None) -> Targets:
@@ -269,11 +269,11 @@ def _followers(production: Production, hero: Shot) -> list[Grade]:
 
 
 def carried(before: Correction, after: Correction, follower: Correction) -> Correction:
-    """What is matched to a hero graded as `before`, brought along to `after`: light and white exactly, tones through
-    three tones of each channel, saturation, curve, zones and hues part by part.
+    """What is matched to a hero graded as `before`, brought along to `after`: flare, light and white exactly, tones
+    through three tones of each channel, saturation, curve, zones and hues part by part.
     """
     factors = after.balance.factors / before.balance.factors
-    made = follower
+    made = replace(follower, flare=_flares(before, after, follower))
     if follower.root is not None:  # the last of the linear parts
         made = replace(made, root=root_rows(np.diag(factors) @ np.asarray(follower.root)))
     elif follower.matrix is not None:
@@ -288,6 +288,15 @@ def carried(before: Correction, after: Correction, follower: Correction) -> Corr
         zones=_zones(before.zones, after.zones, follower.zones),
         warp=_warps(before.warp, after.warp, follower.warp),
     )
+
+
+def _flares(before: Correction, after: Correction, follower: Correction) -> Triple:
+    """What the hero's flare is more now, in the follower's own light."""
+    more = (np.asarray(after.flare) - np.asarray(before.flare)) * before.balance.factors
+    if not more.any():
+        return follower.flare
+    rows = np.asarray(follower.matrix or np.eye(3)) @ np.diag(follower.balance.factors)
+    return _triple(np.clip(np.asarray(follower.flare) + np.linalg.solve(rows, more), -MOST_FLARE, MOST_FLARE))
 
 
 def _trims(before: Cdl, after: Cdl, follower: Cdl, light: Float64) -> Cdl:

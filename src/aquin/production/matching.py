@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from aquin.charts.solve import BASES, FULL, Solution, best_of, title_of
+from aquin.charts.solve import BASES, FLARED, FULL, Solution, best_of, title_of
 from aquin.charts.take import Corners
 from aquin.colour.grade import Grade as Correction
 from aquin.colour.white import STOPS_A_MIRED
@@ -50,7 +50,7 @@ if TYPE_CHECKING:
     from aquin.production.store import Entry, Production
 
 
-MODELS = {"best": "best", **{name: title_of(name) for name in BASES}, FULL: title_of(FULL)}
+MODELS = {"best": "best", **{name: title_of(name) for name in (*BASES, *FLARED)}, FULL: title_of(FULL)}
 """What a balance may be: the model of least leave-one-out residual, or always the same."""
 
 
@@ -240,7 +240,7 @@ def _solve_group(
         hero = hero_of(production, setup)
         own_hero = hero is not None and hero.camera_id == camera.id
         targets = targets_of(shoot, place)
-        models: tuple[str, ...] = BASES if wish.model == "best" else (wish.model,)
+        models: tuple[str, ...] = (*BASES, *FLARED) if wish.model == "best" else (wish.model,)
         if own_hero:  # the light of another setup: white, no more
             models = ("gains",)
         said = evidence_of(shoot, place, targets[0], own_hero, wish.exposure)

@@ -83,7 +83,7 @@ def chart(
     corners: of.Corners = None,
     hero: HeroFile = None,
     hero_encoding: Annotated[str | None, typer.Option("--hero-encoding")] = None,
-    models: Models = "gains,cdl,matrix,root",
+    models: Models = "gains,cdl,matrix,root,gains+flare,matrix+flare",
     metric: of.MetricName = "dE00",
     neutral: NeutralWeight = 1.0,
     skin: SkinWeight = 1.0,
@@ -134,7 +134,10 @@ def balance(
     camera: of.CameraName = None,
     setup: Annotated[str | None, typer.Option("--setup", help="A setup of the production.")] = None,
     model: Annotated[
-        str, typer.Option("--model", help="gains, cdl, matrix, root, each also as NAME+warp.")
+        str,
+        typer.Option(
+            "--model", help="gains, cdl, matrix, root, each also as NAME+warp; gains+flare, matrix+flare."
+        ),
     ] = "gains",
     metric: of.MetricName = "dE00",
     to_hero: Annotated[

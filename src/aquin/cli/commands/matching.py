@@ -21,7 +21,10 @@ def settle(
     file: of.File,
     cells: Annotated[list[str] | None, typer.Option("--cell", metavar="SETUP/CAMERA", help=CELL_HELP)] = None,
     model: Annotated[
-        str, typer.Option("--model", help="The balance: best, gains, cdl, matrix, root or full.")
+        str,
+        typer.Option(
+            "--model", help="The balance: best, gains, cdl, matrix, root, gains+flare, matrix+flare or full."
+        ),
     ] = "best",
     exposure: Annotated[
         str, typer.Option("--exposure", help="How bright: weighed, chart, or filmed (as the crew set it).")
@@ -50,7 +53,9 @@ def settle(
 
     chosen = FULL if model == "full" else model
     if chosen not in MODELS:
-        raise AquinError(f"there is no model '{model}'", None, "Use best, gains, cdl, matrix, root or full")
+        raise AquinError(
+            f"there is no model '{model}'", None, f"Use {', '.join(m for m in MODELS if m != FULL)} or full"
+        )
     if exposure not in ("weighed", "chart", "filmed"):
         raise AquinError(f"there is no exposure '{exposure}'", None, "Use weighed, chart or filmed")
     with opened(file) as production:

@@ -30,6 +30,13 @@ def _channels(key: str, neutral: float, low: float, high: float, signed: bool) -
     )
 
 
+def _flares() -> tuple[Cell, ...]:
+    return tuple(
+        (f"flare{k}", f"flare {colour}", "per cent of white", 0.0, 0.02, -20.0, 20.0, 2, True)
+        for k, colour in enumerate(("red", "green", "blue"))
+    )
+
+
 def _zone(zone: str) -> tuple[Cell, ...]:
     return (
         (f"{zone} mired", f"{zone} warmth", "mired", 0.0, 1.0, -60.0, 60.0, 1, True),
@@ -40,6 +47,7 @@ def _zone(zone: str) -> tuple[Cell, ...]:
 HEADINGS = {
     0: ("st", "mired", "10⁻³ Duv"),
     2: ("red", "green", "blue"),
+    14: ("red %", "green %", "blue %"),
     7: ("shadows", "grey", "lights"),
     11: ("mired", "10⁻³ Duv"),
 }
@@ -62,6 +70,7 @@ ROWS: dict[int, tuple[str, tuple[Cell, ...], str]] = {
     10: ("softness px", (("softness", "softness", "pixels", 0.0, 0.05, 0.0, 8.0, 2, False),), "softness"),
     12: ("shadows alone", _zone("shadows"), "shadows alone"),
     13: ("lights alone", _zone("lights"), "lights alone"),
+    15: ("flare off", _flares(), "flare"),
 }
 """By the row of the grid: what stands before the numbers, the numbers, and what is reset."""
 
@@ -91,7 +100,7 @@ class Stack(QWidget):
         for row, (name, cells, reset) in ROWS.items():
             self._line(grid, row, name, cells, reset)
         self.note = Words("", role="dim", size=theme.SMALL, wrap=True)
-        grid.addWidget(self.note, 14, 0, 1, 5)
+        grid.addWidget(self.note, 16, 0, 1, 5)
         self.show_grade(Grade())
 
     def _heading(self, grid: QGridLayout, row: int, texts: Sequence[str]) -> None:
@@ -127,6 +136,7 @@ class Stack(QWidget):
             "saturation": grade.trim.saturation,
             "softness": grade.softness,
         }
+        values |= {f"flare{k}": 100 * v for k, v in enumerate(grade.flare)}
         lift = grade.curve.lift if grade.curve is not None else (0.0,) * 5
         values |= {f"lift{k}": v for k, v in enumerate(lift)}
         for key, triple in (
@@ -150,7 +160,7 @@ class Stack(QWidget):
                     f"{c} {POINTS_PER_STOP * v:+.1f}" for c, v in zip("RGB", rows[k], strict=True)
                 )
                 points += f". {zone.capitalize()} alone: {said}".replace("-", "−")
-        more = replace(grade, curve=None, zones=None).beyond_cdl.replace("3x3", "3×3")
+        more = replace(grade, curve=None, zones=None, flare=(0.0, 0.0, 0.0)).beyond_cdl.replace("3x3", "3×3")
         matrix = f" A {more} goes with it (.clf or .cube only)." if more else ""
         self.note.setText(f"{moves}Balance in printer points: {points}.{matrix}")
 
@@ -182,6 +192,8 @@ class Stack(QWidget):
                 return
         elif key == "softness":
             grade = replace(grade, softness=n["softness"])
+        elif key.startswith("flare"):
+            grade = replace(grade, flare=(n["flare0"] / 100, n["flare1"] / 100, n["flare2"] / 100))
         elif key.startswith("lift"):
             lift = (n["lift0"], n["lift1"], n["lift2"], n["lift3"], n["lift4"])
             try:
@@ -207,6 +219,8 @@ class Stack(QWidget):
             grade = replace(self.grade, balance=Balance(), matrix=None, root=None, warp=None)
         elif what == "softness":
             grade = replace(self.grade, softness=0.0)
+        elif what == "flare":
+            grade = replace(self.grade, flare=(0.0, 0.0, 0.0))
         elif what.split()[0] in ZONES:
             rows = np.zeros((3, 3)) if self.grade.zones is None else self.grade.zones.rows
             rows[ZONES[what.split()[0]]] = 0.0

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from aquin.charts.fits import METRICS, Metric
-from aquin.charts.solve import BASES, WARPED, Solution, best_of, solve_all
+from aquin.charts.solve import BASES, FLARED, WARPED, Solution, best_of, solve_all
 from aquin.charts.stages import Stage, stages
 from aquin.colour.config import ColourConfig
 from aquin.colour.difference import delta_e00, lab_of_ap1
@@ -56,7 +56,7 @@ class Choice:
 
     @property
     def models(self) -> tuple[str, ...]:
-        return BASES + WARPED if self.warp else BASES
+        return BASES + FLARED + (WARPED if self.warp else ())
 
     @property
     def measure(self) -> Metric:
