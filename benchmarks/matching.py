@@ -1,6 +1,6 @@
 """Matching by the same points on a real stereo pair, and the scopes beside FFmpeg's own filters on the same frame.
 
-python benchmarks/matching.py [stereo] [by-itself] [scopes] [unrelated [SEED ...]]
+python benchmarks/matching.py [stereo] [by-itself] [scopes] [flare] [unrelated [SEED ...]]
 """
 
 import sys
@@ -11,17 +11,20 @@ import numpy as np
 from common import ROOT, line, timed
 
 sys.path.insert(0, str(ROOT / "tests"))
+sys.path.insert(0, str(ROOT / "tests" / "match"))
 
 import av
 import av.filter
 from skimage import exposure
+from test_flare import off, two_views
 
-from aquin.charts.solve import solve
+from aquin.charts.solve import FLARED, best_of, solve
 from aquin.colour import acescct
 from aquin.match.engine import Side, Source, combined, gather
 from aquin.match.statistics import match_statistics
 from aquin.measure.ledger import Evidence, difference_of
 from aquin.measure.scopes import scopes_of
+from photographs import photographs
 from stereo import by_itself, camera, stereo_pair
 
 
@@ -146,6 +149,31 @@ def _graph(frame: av.VideoFrame, name: str, args: str) -> tuple:
     return source.push, sink.pull, graph  # which must live as long as its ends
 
 
+def flare() -> None:
+    """Photographs a step aside, under other gains and a veil (a share of the mean light): mean dE00 that is left by the
+    model that is taken by itself, by the best without flare, by gains; and the flare that was read over the true one.
+    """
+    print(
+        f"{'veil':>6} {'photographs':>12} {'taken':>6} {'without':>8} {'gains':>6} {'read over true':>15}  models"
+    )
+    for veil in (0.0, 0.005, 0.01, 0.03, 0.06):
+        rows, models = [], []
+        for name in photographs():
+            match, shot, wanted, light = two_views(name, veil)
+            best = match.solution(beyond=True)
+            plain = best_of([s for s in match.solutions if s.model not in FLARED])
+            gains = match.solution("gains")
+            read = float(np.mean(best.grade.flare)) / light if light else 0.0
+            rows.append([*(off(s.grade, shot, wanted) for s in (best, plain, gains)), read])
+            models.append(best.model)
+        taken, without, by_gains, read = np.median(rows, axis=0)
+        said = ", ".join(f"{m} {models.count(m)}" for m in dict.fromkeys(models))
+        print(
+            f"{veil:6.1%} {len(rows):12} {taken:6.2f} {without:8.2f} {by_gains:6.2f} {read:15.2f}  {said}",
+            flush=True,
+        )
+
+
 def unrelated(seed: int) -> None:
     """How alike parts of different photographs are, and two parts of one that another camera filmed: the likeness from
     which pictures are taken for related follows from it."""
@@ -200,6 +228,8 @@ if __name__ == "__main__":
         stereo()
     if "by-itself" in wanted:
         default_model()
+    if "flare" in wanted:
+        flare()
     if "scopes" in wanted:
         scopes()
     if "unrelated" in wanted:  # 101 and 102 were chosen on
