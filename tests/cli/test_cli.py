@@ -317,3 +317,14 @@ def test_without_any_display_the_way_on_is_said() -> None:
     clean = {k: v for k, v in os.environ.items() if k not in away}
     done = subprocess.run([sys.executable, "-m", "aquin"], capture_output=True, text=True, env=clean)
     assert done.returncode == 2 and "--screenshots" in done.stderr
+
+
+@pytest.mark.parametrize("given", ["film.aquin", "/media/card/the film.aquin", "postgresql://seat@host/film"])
+def test_a_production_that_is_named_alone_opens_in_the_window(given: str) -> None:
+    assert command.arguments([given]) == ["--open", given]
+    assert command.arguments(["measure", given]) == ["measure", given]
+
+
+def test_commands_and_options_stay_what_they_are() -> None:
+    for kept in ([], ["--help"], ["demo"], ["notes.txt"]):
+        assert command.arguments(kept) == kept

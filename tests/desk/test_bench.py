@@ -145,6 +145,20 @@ def test_a_drag_of_a_number_is_one_step_of_undo_and_the_preview_follows(opened: 
     assert page(opened).preview_ms
 
 
+def test_flare_is_typed_in_per_cent_of_white_and_reset(opened: Window) -> None:
+    view = page(opened)
+    numbers = [view.stack.numbers[f"flare{k}"] for k in range(3)]
+    for number, text in zip(numbers, ("0.4", "0.3", "0.2"), strict=True):
+        number.setFocus()
+        number.selectAll()
+        QTest.keyClicks(number, text)
+        press(number, Qt.Key.Key_Return)
+    assert opened.state.grade.flare == pytest.approx((0.004, 0.003, 0.002))
+    assert "flare" in opened.state.grade.beyond_cdl and "flare" not in view.stack.note.text()
+    view.stack._reset("flare")
+    assert opened.state.grade == Grade()
+
+
 def test_numbers_are_typed_stepped_reset_and_refuse_nonsense(opened: Window) -> None:
     number = page(opened).stack.numbers["mired"]
     number.setFocus()

@@ -47,6 +47,24 @@ def window(file: Path) -> Iterator[Window]:
     put_away(made)
 
 
+def test_an_empty_bench_goes_to_the_films_first_shot(window: Window) -> None:
+    window.show_view("bench")
+    view = page(window)
+    assert window.state.empty
+    assert "first shot" in view.pictures.messages["hero"] and window.next_step()[1] == "bench.next"
+    press(view.pictures, Qt.Key.Key_Period)
+    settle_down(window, 60)
+    first = window.session.shot
+    assert first is not None and window.state.now.shot is not None and window.state.now.hero is not None
+    production = production_of(window)
+    positions = {s.id: s.position for s in production.all(Setup)}
+    placed = [s for s in production.all(Shot) if s.setup_id and window.session.shoot.moment(s) is not None]  # type: ignore[union-attr]
+    assert positions[first.setup_id] == min(positions[s.setup_id] for s in placed)
+    press(view.pictures, Qt.Key.Key_Period)
+    settle_down(window, 60)
+    assert window.session.shot is not None and window.session.shot.id != first.id
+
+
 def within(window: Window) -> Shot:
     """A shot that the Board calls within, no hero."""
     return next(s.shot for c in window.board.cells.values() for s in c.shots if s.state is State.WITHIN)

@@ -110,10 +110,19 @@ def run() -> NoReturn:
     sys.exit(code if isinstance(code, int) else 0)
 
 
+def arguments(given: list[str]) -> list[str]:
+    """As they are understood: a production that is named alone, as file managers do it, is opened in the window."""
+    alone = len(given) == 1 and not given[0].startswith("-")
+    if alone and (given[0].startswith("postgresql://") or Path(given[0]).suffix == ".aquin"):
+        return ["--open", *given]
+    return given
+
+
 def _asking_first() -> Any:
     """Run the command; where it finds a configuration that nobody has spoken about, ask who sits at the terminal."""
+    given = arguments(sys.argv[1:])
     try:
-        return app(standalone_mode=False, prog_name="aquin")
+        return app(given, standalone_mode=False, prog_name="aquin")
     except Unasked as error:
         if not (sys.stdin.isatty() and sys.stderr.isatty()):
             raise
@@ -121,7 +130,7 @@ def _asking_first() -> Any:
         if input("Use it, now and later? [y/N] ").strip().lower() != "y":
             raise
         trust(error.path)
-        return app(standalone_mode=False, prog_name="aquin")
+        return app(given, standalone_mode=False, prog_name="aquin")
 
 
 def _fail(line: str) -> NoReturn:

@@ -388,7 +388,10 @@ class Window(QMainWindow):
         if self.shown in ("look", "continuity", "screens", "release", "journal"):
             view: Any = self.views[self.shown]
             return view.desk.next_step()  # type: ignore[no-any-return]
-        return next_step(self.shown, self.session.production, self.state.next_step(), self.views.left())
+        film = self.session.production
+        first = ("Look at the film's first shot", "bench.next")
+        bench = first if film is not None and self.state.empty else self.state.next_step()
+        return next_step(self.shown, film, bench, self.views.left())
 
     def stop(self) -> None:
         if self.jobs.titles or self.jobs.asides:

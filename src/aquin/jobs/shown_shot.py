@@ -15,7 +15,7 @@ from aquin.colour.grade import Grade
 from aquin.jobs.load_side import Role, Side
 from aquin.match.engine import Source
 from aquin.measure.ledger import PictureValues, Row, measure
-from aquin.production import Camera, Event, Shot
+from aquin.production import Camera, Event, Setup, Shot
 from aquin.production.beside import Verdict, beside_of, drawn_to, look_again, on_the_axes, under
 from aquin.production.grading import held_grade
 from aquin.production.ledgers import known_charts, known_frames, shot_evidence
@@ -81,13 +81,25 @@ def opening_of(production: Production, shot: Shot, role: Role, frame: int | None
     return Opening(shot, role, side, held_grade(production, shot) or Grade())
 
 
-def neighbour(production: Production, shoot: Shoot, shot: Shot, by: int) -> Shot | None:
+def neighbour(production: Production, shoot: Shoot, shot: Shot | None, by: int) -> Shot | None:
     """The next shot of the same camera and setup that has a hero, by time of day; then of the next camera, and
-    so on.
+    so on. Of none: the first of the first setup that has one.
     """
-    order = [s for s in production.all(Shot) if s.setup_id == shot.setup_id and shoot.moment(s) is not None]
+    order = [
+        s
+        for s in production.all(Shot)
+        if (shot is None or s.setup_id == shot.setup_id) and shoot.moment(s) is not None
+    ]
     cameras = {c.id: c.position for c in production.all(Camera)}
-    order.sort(key=lambda s: (cameras.get(s.camera_id, 99), (seconds_of(s) or (0.0, 0.0))[0], s.name))
+    setups = {s.id: s.position for s in production.all(Setup)}
+
+    def place(s: Shot) -> tuple[int, int, float, str]:
+        seconds = (seconds_of(s) or (0.0, 0.0))[0]
+        return setups.get(s.setup_id, 99), cameras.get(s.camera_id, 99), seconds, s.name
+
+    order.sort(key=place)
+    if shot is None:
+        return order[0] if order else None
     places = [k for k, s in enumerate(order) if s.id == shot.id]
     if not places or not 0 <= places[0] + by < len(order):
         return None

@@ -224,13 +224,19 @@ class BenchLink(QObject):
     # shots one after the other
 
     def step(self, by: int) -> str:
-        """The previous or next shot of the setup beside its hero; what stands in the way, in words."""
+        """The previous or next shot of the setup beside its hero, on an empty Bench the production's first; what
+        stands in the way, in words.
+        """
         production, shoot, shot = self.session.production, self.session.shoot, self.shot
-        if production is None or shoot is None or shot is None:
+        if production is None or shoot is None or (shot is None and not self.state.empty):
             return "The shot on the Bench is of no production."
         other = shown_shot.neighbour(production, shoot, shot, by)
         if other is None:
-            return "There is no further shot in this setup."
+            return (
+                "There is no further shot in this setup."
+                if shot
+                else "No shot has a hero yet: see the Board."
+            )
         return (
             ""
             if self.open_beside(other)

@@ -70,7 +70,7 @@ ROWS: dict[int, tuple[str, tuple[Cell, ...], str]] = {
     10: ("softness px", (("softness", "softness", "pixels", 0.0, 0.05, 0.0, 8.0, 2, False),), "softness"),
     12: ("shadows alone", _zone("shadows"), "shadows alone"),
     13: ("lights alone", _zone("lights"), "lights alone"),
-    15: ("flare off", _flares(), "flare"),
+    15: ("flare", _flares(), "flare"),
 }
 """By the row of the grid: what stands before the numbers, the numbers, and what is reset."""
 

@@ -200,6 +200,11 @@ class BenchState:
     def side(self, role: Role) -> Side | None:
         return self.now.side(role)
 
+    @property
+    def empty(self) -> bool:
+        """Whether nothing is open."""
+        return self.now.hero is None and self.now.shot is None
+
     def set_side(self, role: Role, side: Side) -> None:
         """A new file, encoding, frame or corners for one side."""
         was = self.side(role)

@@ -246,6 +246,8 @@ class BenchView(QWidget):
         """The session shows another production, or its configuration is another one."""
         if self.session.production is not None or self.state.now.shot is None:
             self.set_config(self.session.config)
+        if self.state.empty:  # what to do next depends on it
+            self.refresh()
 
     def show_bare(self, on: bool) -> None:
         """Pictures only, and back as it was."""
@@ -391,10 +393,17 @@ class BenchView(QWidget):
         if loaded is not None:
             self.pictures.sizes[role] = (loaded.clip.source.width, loaded.clip.source.height)
         elif side is None:
-            self.pictures.messages[role] = (
-                f"Drop a {role} here, or press Ctrl+{'O' if role == 'hero' else 'Shift+O'}"
-                + ("\nNo files at hand? Press Demo on the left" if role == "hero" else "")
+            self.pictures.messages[role] = self._nothing_there(role)
+
+    def _nothing_there(self, role: Role) -> str:
+        """What to do where nothing is open on a side."""
+        more = ""
+        if role == "hero" and self.state.empty:
+            film = self.session.production is not None
+            more = (
+                "\nThe film's first shot: press ." if film else "\nNo files at hand? Press Demo on the left"
             )
+        return f"Drop a {role} here, or press Ctrl+{'O' if role == 'hero' else 'Shift+O'}{more}"
 
     def _show_numbers(self) -> None:
         """Ledger, stack and patches under the current grade."""
