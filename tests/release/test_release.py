@@ -20,7 +20,7 @@ from aquin.colour.region import Ellipse, Region
 from aquin.errors import AquinError
 from aquin.exchange import cdl_file
 from aquin.jobs import make_release as making
-from aquin.jobs.make_release import make_release, releases_of, usual_place
+from aquin.jobs.make_release import make_release, place_of, releases_of, usual_place
 from aquin.jobs.release_contents import Wish
 from aquin.jobs.verify_release import verify
 from aquin.production import Production, Shot
@@ -197,6 +197,10 @@ def test_a_second_release_knows_the_first(own_film: Path, released: Path, tmp_pa
     name = mine["files"]["clf"]
     listed = next(f for f in data["files"] if f["name"] == name)
     assert list(listed["was"]) == ["1"]
+    # it lies on another drive: this machine knows where, the production does not
+    assert place_of(production, releases_of(production)[-1]) == (tmp_path / "two").absolute()
+    assert str(tmp_path) not in json.dumps(releases_of(production))
+    assert place_of(production, {"seal": "of another machine", "beside": ""}) is None
     # an earlier file in its place is known for what it is
     shutil.copyfile(released / name, tmp_path / "two" / name)
     wrong = standing(tmp_path / "two").wrong

@@ -30,7 +30,7 @@ from aquin.production.plan import chain_of
 from aquin.production.recomputable import now
 from aquin.production.returned import COPY
 from aquin.production.settings import deliverables_of, policy_of, working_space
-from aquin.release import papers
+from aquin.release import papers, places
 from aquin.release.config_out import LookFile, Placed, write_config, write_look_clf
 from aquin.release.inputs import write_input
 from aquin.release.manifest import MANIFEST, SIGNATURE, SUMS, Listed, Manifest, files_in, sha256_of, sums_text
@@ -401,7 +401,7 @@ def _put_there(
 
 
 def _remember(production: Production, out: Path, manifest: Manifest) -> None:
-    """In the production."""
+    """In the production; its place on this machine, where that is not beside it, in a file of the person's own."""
     seal = json.loads((out / MANIFEST).read_text(encoding="utf-8"))["seal"]
     base = production.path.parent
     said = {
@@ -415,13 +415,16 @@ def _remember(production: Production, out: Path, manifest: Manifest) -> None:
     }
     production.change(f"release {manifest.version}", Option([*releases_of(production), said], id=RELEASES))
     production.keep_measured(FILES, {seal: {f.name: f.sha256 for f in manifest.files}})
+    if not said["beside"]:
+        with suppress(AquinError):
+            places.remember(seal, out)
 
 
 def place_of(production: Production, release: Mapping[str, Any]) -> Path | None:
-    """Where a release lies, if it is still where it was written, beside the production."""
+    """Where a release lies, if it is still where it was written."""
     beside = str(release.get("beside") or "")
-    folder = production.path.parent / beside
-    return folder if beside and (folder / MANIFEST).is_file() else None
+    folder = production.path.parent / beside if beside else places.remembered(str(release.get("seal") or ""))
+    return folder if folder is not None and (folder / MANIFEST).is_file() else None
 
 
 def next_version(production: Production) -> int:

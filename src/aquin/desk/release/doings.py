@@ -67,14 +67,14 @@ class Doings:
             self.view.open_release(path.parent if path.suffix != ".zip" else path)
 
     def _open(self) -> Path | None:
-        """The release that is looked at: the one that is open, else the newest that lies beside the production."""
+        """The release that is looked at: the one that is open, else the newest, where it was written."""
         from aquin.jobs.make_release import place_of
 
         desk = self.view.desk
         if desk.open is None and desk.production is not None and desk.releases:
             desk.open = place_of(desk.production, desk.releases[-1])
         if desk.open is None:
-            self.view.told.emit("No release is open: make one, or open its folder or .zip.")
+            self.view.told.emit("No release is open: make or open one.")
         found: Path | None = desk.open
         return found
 

@@ -184,9 +184,7 @@ class ReleaseView(SessionView):
             return
         folder = place_of(self.production, release)
         if folder is None:
-            self.told.emit(
-                f"Release {version} does not lie beside the production any more: open its folder or .zip."
-            )
+            self.told.emit(f"Release {version} does not lie where it was written: open its folder or .zip.")
             return
         self.open_release(folder)
 
