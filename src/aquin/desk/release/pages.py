@@ -257,7 +257,7 @@ class PicturePage(Page):
                 for c in found.causes
             ]
         )
-        made = "made again: " + found.causes[0].words
+        made = "made again, as the likeliest has it"
         pictures = [(found.expected, "as it must be"), (found.theirs, "theirs"), (found.best, made)]
         if found.exact:
             pictures = pictures[:2]
