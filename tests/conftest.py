@@ -87,7 +87,9 @@ def pytest_configure(config: pytest.Config) -> None:
     config.stash[BASE] = base
     (base / "stages").mkdir()
     os.environ[kept_layers.FOLDER] = str(base / "stages")
-    os.environ["AQUIN_STATE"] = str(base / "state")  # what fixtures of the whole run would leave at the person's
+    os.environ["AQUIN_STATE"] = str(
+        base / "state"
+    )  # what fixtures of the whole run would leave at the person's
     if config.option.basetemp is None and memory:
         config.option.basetemp = str(base / "run")
 

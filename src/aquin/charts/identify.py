@@ -159,7 +159,7 @@ def _verdict(ranking: list[Candidate]) -> Identification:
         if not np.isnan(best.delta_e00):
             why += f" and dE00 {best.delta_e00:.1f}"
         if abs(best.exposure) > NEAR_GREY_STOPS:
-            why += f" and would be {best.exposure:+.1f} stops off normal exposure"
+            why += f" and would be {best.exposure:+z.1f} stops off normal exposure"
         return Identification(tuple(ranking), margin, 0.0, True, f"none fits: {why} ({best.encoding})")
     # how sure: the rivals' shares when what an encoding leaves is a sum of errors of about 0.015 in score
     rivals = np.array([c.score for c in ranking]) - best.score

@@ -245,9 +245,9 @@ def _faults(row: Row, normal_noise: float, limits: Limits) -> tuple[str, ...]:
     if row.clipped > limits.clipped:
         out.append(f"{row.clipped} patches clip")
     if abs(row.mired) > limits.mired:
-        out.append(f"neutrals {row.mired:+.1f} mired")
+        out.append(f"neutrals {row.mired:+z.1f} mired")
     if abs(row.duv) > limits.duv:
-        out.append(f"tint {row.duv:+.1f} thousandths of Duv")
+        out.append(f"tint {row.duv:+z.1f} thousandths of Duv")
     if row.skin > limits.skin:
         out.append(f"skin off by dE00 {row.skin:.1f}")
     if row.grey_noise > limits.noise * max(normal_noise, QUIET):
@@ -280,14 +280,14 @@ def ranked(found: Sequence[Latitude]) -> list[Latitude]:
 def advice(found: Latitude, policy: str) -> list[str]:
     """What to ask the crew for under a policy (`bright` or `protect`), with its price in stops and noise."""
     out = [
-        f"{found.camera} is usable from {found.under:+.1f} to {found.over:+.1f} stops; nothing clips up to "
-        f"{found.headroom:+.1f} stops over grey at the normal exposure."
+        f"{found.camera} is usable from {found.under:+z.1f} to {found.over:+z.1f} stops; nothing clips up to "
+        f"{found.headroom:+z.1f} stops over grey at the normal exposure."
     ]
     for side, name in ((-1, "Under"), (1, "Over")):
         beyond = [r for r in found.rows if r.faults and np.sign(r.stops) == side]
         if beyond:
             first = min(beyond, key=lambda r: abs(r.stops))
-            out.append(f"{name} it ends at {first.stops:+.1f}: {' and '.join(first.faults)}.")
+            out.append(f"{name} it ends at {first.stops:+z.1f}: {' and '.join(first.faults)}.")
     want = 1.0 if policy == "bright" else -1.0
     there = min(found.rows, key=lambda r: abs(r.stops - want))
     normal = found.normal

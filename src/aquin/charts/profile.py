@@ -183,9 +183,9 @@ def _warnings(series: Sequence[Step], curve: Curve, under: float, over: float) -
     if curve.family == "spline":
         out.append("the curve is of no simple family; outside the measured range it is only continued")
     if over < 2:
-        out.append(f"data support the curve only up to {over:+.1f} stops over grey; film brighter frames")
+        out.append(f"data support the curve only up to {over:+z.1f} stops over grey; film brighter frames")
     if under > -4:
-        out.append(f"data support the curve only down to {under:+.1f} stops under grey; film darker frames")
+        out.append(f"data support the curve only down to {under:+z.1f} stops under grey; film darker frames")
     steps = np.diff([s.stops for s in series])
     if len(steps) and steps.max() > 1.6:
         out.append(f"there is a gap of {steps.max():.1f} stops in the series")
@@ -193,11 +193,11 @@ def _warnings(series: Sequence[Step], curve: Curve, under: float, over: float) -
     if moved.max() > 0.4:
         k = int(np.argmax(moved))
         out.append(
-            f"the frame marked {series[k].stops:+g} really is {curve.stops[k]:+.2f} stops: check its marking"
+            f"the frame marked {series[k].stops:+g} really is {curve.stops[k]:+z.2f} stops: check its marking"
         )
     if np.abs(curve.white).max() > 0.05:
         out.append(
-            f"neutrals are not neutral in the recording ({', '.join(f'{w:+.2f}' for w in curve.white)} stops "
+            f"neutrals are not neutral in the recording ({', '.join(f'{w:+z.2f}' for w in curve.white)} stops "
             "in R, G, B); "
             "the profile leaves that to the balance"
         )
@@ -221,7 +221,7 @@ class Comparison:
 
     def line(self) -> str:
         where = (
-            "near grey" if abs(self.at) < 0.75 else f"{'above' if self.at > 0 else 'below'} {self.at:+.0f}"
+            "near grey" if abs(self.at) < 0.75 else f"{'above' if self.at > 0 else 'below'} {self.at:+z.0f}"
         )
         return f"differs from {self.encoding} by up to {self.largest:.2f} stop {where} (rms {self.rms:.3f})"
 

@@ -154,8 +154,8 @@ class Region:
         shape = " and ".join(
             n for n, part in (("ellipse", self.ellipse), ("key", self.key)) if part is not None
         )
-        moves = [f"{self.stops:+.2f} st"] if self.stops else []
-        moves += [f"{self.mired:+.0f} mired"] if self.mired else []
+        moves = [f"{self.stops:+z.2f} st"] if self.stops else []
+        moves += [f"{self.mired:+z.0f} mired"] if self.mired else []
         moves += [f"saturation {self.saturation:.2f}"] if self.saturation != 1 else []
         text = (
             f"{self.name} ({'outside the ' if self.outside else ''}{shape}): {', '.join(moves) or 'nothing'}"

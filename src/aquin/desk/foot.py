@@ -78,6 +78,11 @@ class Foot(QWidget):
         self._told = time.monotonic()
         self._say(text)
 
+    def turn(self) -> None:
+        """Another view is shown: what was told in the one before has been read."""
+        if time.monotonic() - self._told > STAYS:
+            self._say("")
+
     def _say(self, text: str) -> None:
         self.message.setText(text)
         self.message.setToolTip(text)

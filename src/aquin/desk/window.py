@@ -215,6 +215,8 @@ class Window(QMainWindow):
     def show_view(self, name: str) -> None:
         """Go to a view; the shot that is worked on is shown there, too."""
         page = self._page(name) or self.views[name]
+        if self.pages.currentWidget() is not page:
+            self.foot.turn()
         self.pages.setCurrentWidget(page)
         self.rail.show_view(name)
         self.commands.show_view(name)

@@ -86,7 +86,7 @@ def _words(camera: CameraPlan) -> list[str]:
         card.levels.encoding,
         card.range,
         level(card.grey),
-        f"{asked} {card.asked_stops:+.1f} st" if card.asked_stops else asked,
+        f"{asked} {card.asked_stops:+z.1f} st" if card.asked_stops else asked,
         level(card.white),
         level(card.floor),
         level(card.ceiling),

@@ -133,7 +133,7 @@ def paper_of(report: Report) -> Paper:
     rows = [
         (
             c.camera,
-            minus(f"{c.under:+.1f} to {c.over:+.1f} st"),
+            minus(f"{c.under:+z.1f} to {c.over:+z.1f} st"),
             f"{c.width:.1f} st",
             f"{c.headroom:.1f} st",
             f"{c.normal.shadow_noise:.1f} codes",

@@ -69,7 +69,7 @@ def write_monitor_lut(
     if size not in SIZES:
         raise AquinError(f"a monitor LUT of {size} points is not supported", path, "Choose 17, 33 or 65")
     transform = monitor_transform(config, encoding, display, view, stops, range, look)
-    note = f"{encoding} to {display}, {view}; {range} range; exposed {stops:+.2f} stops"
+    note = f"{encoding} to {display}, {view}; {range} range; exposed {stops:+z.2f} stops"
     if look is not None:
         note += f"; look {look.name} at {100 * look.strength:.0f} %"
     cube.write(path, transform, size, f"{encoding} monitor", note, force)

@@ -251,7 +251,7 @@ def bars(title: str, rows: Sequence[Bar], across: str, width: float = 250.0, zer
             shapes.append(Stroke(((at(place), y - 1), (at(place), y + 4.5)), INK, 0.5))
             shapes.append(Label(at(place), y - 1.6, word, 2.3, "middle"))
     shapes.append(Label(right, foot + 8, across, 2.6, "end", SOFT))
-    said = f"{title}: " + "; ".join(f"{r.name} {r.low:+.1f} to {r.high:+.1f}" for r in rows)
+    said = f"{title}: " + "; ".join(f"{r.name} {r.low:+z.1f} to {r.high:+z.1f}" for r in rows)
     return Drawing(width, foot + 10, tuple(shapes), said)
 
 

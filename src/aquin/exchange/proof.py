@@ -65,7 +65,7 @@ class Proof:
             )
         if self.black_gap * 1023 > 1:
             text += (
-                f"; black becomes {self.black[1]:+.4f} in linear light where the grade makes it {self.black[0]:+.4f} "
+                f"; black becomes {self.black[1]:+z.4f} in linear light where the grade makes it {self.black[0]:+z.4f} "
                 f"({self.black_gap * 1023:.0f} codes)"
             )
         if self.fitted:

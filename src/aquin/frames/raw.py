@@ -58,7 +58,7 @@ def open_raw(files: Mapping[int, Path], path: Path, decode: Decode | None = None
     white = about.as_shot
     check_size(width, height, path)
     metadata = (
-        {"as shot": f"{1e6 / white[0]:.0f} K, tint {1e3 * white[1]:+.1f}·10⁻³ Duv"}
+        {"as shot": f"{1e6 / white[0]:.0f} K, tint {1e3 * white[1]:+z.1f}·10⁻³ Duv"}
         if white is not None
         else {}
     )

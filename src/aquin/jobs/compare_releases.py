@@ -300,7 +300,7 @@ def write_compared(path: Path, found: Compared, force: bool = False) -> None:
 
 def _number(value: float, digits: int, unit: str) -> str:
     """With its sign, but never a minus before nothing."""
-    return minus(f"{round(value, digits) + 0.0:+.{digits}f} {unit}")
+    return minus(f"{value:+z.{digits}f} {unit}")
 
 
 COLUMNS = ("shot", "exposure", "warmth", "tint", "saturation", "check frame", "what")

@@ -234,7 +234,7 @@ def spread_words(gaps: tuple[float, float], tolerance: float) -> str:
     before, after = gaps
     if before <= tolerance < after:
         return f"no longer within tolerance of its hero ({before:.1f}, now {after:.1f} dE00)"
-    return f"{after - before:+.1f} dE00 from its hero" if abs(after - before) >= 0.5 else ""
+    return f"{after - before:+z.1f} dE00 from its hero" if abs(after - before) >= 0.5 else ""
 
 
 def export_whole(

@@ -55,7 +55,7 @@ def words_of(cut: Cut) -> str:
     """What is written at a cut for other programs."""
     if cut.meant:
         return f"meant so: {cut.meant}"
-    said = [f"{j.axis} {j.difference:+.2f} {UNITS.get(j.axis, '')}".strip() for j in cut.jumps if j.jumps]
+    said = [f"{j.axis} {j.difference:+z.2f} {UNITS.get(j.axis, '')}".strip() for j in cut.jumps if j.jumps]
     return f"jump: {', '.join(said)}"
 
 

@@ -46,7 +46,7 @@ class Shown:
         if self.struck:
             return f"{self.number} struck"
         stops, mired, duv = self.vote
-        said = f"{self.number}  {stops:+.2f} st  {mired:+.0f} mired  {duv:+.1f} 10⁻³ Duv"
+        said = f"{self.number}  {stops:+z.2f} st  {mired:+z.0f} mired  {duv:+z.1f} 10⁻³ Duv"
         return f"{said}  counts {100 * self.share:.0f} %".replace("-", "−")
 
 
@@ -66,7 +66,7 @@ class SameMaterials:
         if self.vote is None or self.doubt is None:
             return "The two pictures share no material that speaks."
         parts = [
-            f"{v:+.{d}f} ±{e:.{d}f} {u}"
+            f"{v:+z.{d}f} ±{e:.{d}f} {u}"
             for v, e, u, d in zip(self.vote, self.doubt, ("st", "mired", "10⁻³ Duv"), (2, 0, 1), strict=True)
         ]
         return f"Same materials say: {', '.join(parts)}".replace("-", "−")

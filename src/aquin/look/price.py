@@ -51,7 +51,7 @@ class Price:
         """In one line; what costs nothing is left out."""
         said = []
         if self.skin is not None and (abs(self.skin[0]) > 3 or abs(self.skin[1]) > 3):
-            said.append(f"skin {self.skin[0]:+.0f}°, {self.skin[1]:+.0f} %")
+            said.append(f"skin {self.skin[0]:+z.0f}°, {self.skin[1]:+z.0f} %")
         for share, word in (
             (self.clipped, "clipped"),
             (self.crushed, "crushed"),

@@ -399,7 +399,7 @@ def _clipped(work: _Work) -> str:
     if share < 0.3:
         return ""
     stops = float(np.log2(np.percentile(bright, 20) / 0.18))
-    return f"{share:.1f} % of the recording is clipped at {stops:+.1f} stops and stays one flat tone"
+    return f"{share:.1f} % of the recording is clipped at {stops:+z.1f} stops and stays one flat tone"
 
 
 def _why(work: _Work, name: str, values: dict[str, float]) -> str:

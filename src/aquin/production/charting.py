@@ -360,7 +360,7 @@ def keep_profile(
     """
     note = (
         f"measured by {len(made.curve.stops)} exposures, {made.curve.rms_stops:.3f} stop rms, "
-        f"{made.under:+.1f} to {made.over:+.1f} stops"
+        f"{made.under:+z.1f} to {made.over:+z.1f} stops"
     )
     encoding = made.encoding(name, note)
     if isinstance(encoding.curve, TableCurve):

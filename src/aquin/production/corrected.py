@@ -82,9 +82,7 @@ def _aspect_words(aspect: Float64) -> str:
     stops, warm, _ = to_parts(aspect[None])[0]
     if not matters(aspect):
         return ""
-    return (
-        f"; from its place materials read {stops:+.2f} st and {warm / STOPS_A_MIRED:+.0f} mired, by the card"
-    )
+    return f"; from its place materials read {stops:+z.2f} st and {warm / STOPS_A_MIRED:+z.0f} mired, by the card"
 
 
 def _light_of(shoot: Shoot, shot_id: str, trims: Sequence[Trim]) -> Float64:
@@ -119,7 +117,7 @@ def _moved(
     parts = to_parts(cell.off[None])[0]
     by = next(iter(cell.shots.values())).by
     words = (
-        f"{record.origin}; beside its hero by {by}: {-parts[0]:+.2f} st and {-parts[1] / STOPS_A_MIRED:+.0f} mired "
+        f"{record.origin}; beside its hero by {by}: {-parts[0]:+z.2f} st and {-parts[1] / STOPS_A_MIRED:+z.0f} mired "
         f"more, ±{float(cell.error.mean()):.2f} st{_aspect_words(shoot.aspect_of(place))}"
     ).replace("-", "−")
     values = dict(record.values) | grade.values() | {"light": [round(float(v), 5) for v in light]}

@@ -250,11 +250,11 @@ def grade_text(values: Mapping[str, Any]) -> str:
         grade = Correction.of(values)
         mired, duv = grade.balance.shift
         stops, warm, green = (
-            f"{value:+.{digits}f}".replace("-", "−")
+            f"{value:+z.{digits}f}".replace("-", "−")
             for value, digits in (
-                (round(grade.balance.stops, 2) + 0.0, 2),
-                (round(mired) + 0.0, 0),
-                (round(1e3 * duv, 1) + 0.0, 1),
+                (grade.balance.stops, 2),
+                (mired, 0),
+                (1e3 * duv, 1),
             )
         )
         text = f"{stops} st, {warm} mired, {green} 10⁻³ Duv"

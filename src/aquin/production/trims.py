@@ -246,7 +246,7 @@ def _shift(
 def _words(by: str, moved: np.ndarray, error: float) -> str:
     parts = to_parts(moved[None])[0]
     sure = f", ±{error:.2f} st" if by == DRIFT else ""
-    words = f"{by}{sure}: {-parts[0]:+.2f} st"
+    words = f"{by}{sure}: {-parts[0]:+z.2f} st"
     if abs(parts[1]) > 0.02:
-        words += f", {-parts[1] / STOPS_A_MIRED:+.0f} mired"
+        words += f", {-parts[1] / STOPS_A_MIRED:+z.0f} mired"
     return words.replace("-", "\u2212")

@@ -76,8 +76,8 @@ def evidence_of(shoot: Shoot, place: CellKey, target: CellKey, own_hero: bool, e
     other = (white_of(ratio_of(greys)) if len(greys.hero) else np.zeros(2)) - cast.value
     note = (
         f"brightness by {BY[level.by]}, \u00b1{level.error:.2f} st, white by {BY[cast.by]}, "
-        f"\u00b1{cast.error / STOPS_A_MIRED:.0f} mired (its chart was lit {lit_more:+.2f} st and "
-        f"{other[0] / STOPS_A_MIRED:+.0f} mired from the hero's)"
+        f"\u00b1{cast.error / STOPS_A_MIRED:.0f} mired (its chart was lit {lit_more:+z.2f} st and "
+        f"{other[0] / STOPS_A_MIRED:+z.0f} mired from the hero's)"
     )
     return _lit(shoot, place, target, lit(lit_more, other), note.replace("-", "\u2212"))
 

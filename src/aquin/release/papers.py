@@ -119,7 +119,7 @@ def _screens(about: Mapping[str, Any]) -> list[str]:
 def grade_words(shot: Mapping[str, Any]) -> str:
     """What a grade does, in a line."""
     return (
-        f"{shot['stops'] + 0:+.2f} st, {round(shot['mired']) + 0:+d} mired, {round(shot['duv'], 1) + 0:+.1f} 10⁻³ Duv, "
+        f"{shot['stops']:+z.2f} st, {shot['mired']:+z.0f} mired, {shot['duv']:+z.1f} 10⁻³ Duv, "
         f"saturation {shot['saturation']:.2f}"
     )
 
@@ -129,9 +129,9 @@ def _shot_row(shot: Mapping[str, Any]) -> list[Any]:
         shot["name"],
         shot["camera"],
         shot["setup"],
-        minus(f"{shot['stops']:+.2f} st"),
-        minus(f"{round(shot['mired']) + 0:+d} mired"),
-        minus(f"{shot['duv']:+.1f} 10⁻³ Duv"),
+        minus(f"{shot['stops']:+z.2f} st"),
+        minus(f"{shot['mired']:+z.0f} mired"),
+        minus(f"{shot['duv']:+z.1f} 10⁻³ Duv"),
         f"{shot['saturation']:.2f}",
         shot["state"],
         _agreed(shot) or "-",
@@ -153,11 +153,11 @@ def _card(shot: Mapping[str, Any]) -> list[str]:
     lines.append("it is the hero" if shot["state"] == "hero" else f"beside its hero: {shot['state']}")
     for row in shot["ledger"]:
         if row["axis"] in AXES and row["after"] is not None:
-            before = "" if row["before"] is None else f"{row['before']:+.2f} -> "
+            before = "" if row["before"] is None else f"{row['before']:+z.2f} -> "
             unit = {"stop": "st", "ratio": "", "degree": "°"}.get(row["unit"], row["unit"])
             doubt = "" if row["doubt"] is None else f" ± {row['doubt']:.2f}"
             said = "" if row["within"] else ", off" if abs(row["after"]) > row["tolerance"] else ", in doubt"
-            lines.append(minus(f"{row['axis']} {before}{row['after']:+.2f}{doubt} {unit}".rstrip()) + said)
+            lines.append(minus(f"{row['axis']} {before}{row['after']:+z.2f}{doubt} {unit}".rstrip()) + said)
     return lines
 
 

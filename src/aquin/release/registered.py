@@ -60,7 +60,7 @@ class Laid:
         """How it is shifted and scaled."""
         parts = []
         if max(abs(v) for v in self.move) >= 0.5:
-            parts.append(f"shifted by {self.move[0]:+.1f} pixels across and {self.move[1]:+.1f} down")
+            parts.append(f"shifted by {self.move[0]:+z.1f} pixels across and {self.move[1]:+z.1f} down")
         if max(abs(v - 1) for v in self.scale) > 0.002:
             parts.append(f"scaled to {100 * self.scale[0]:.1f} % across and {100 * self.scale[1]:.1f} % down")
         return "it is " + " and ".join(parts or ["shifted by part of a pixel"])

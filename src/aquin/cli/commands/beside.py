@@ -43,11 +43,11 @@ def _say(data: dict[str, Any]) -> None:
     off = data["taken_off"]
     if any(off.values()):
         print(
-            f"  from this camera's place materials read {off['stops']:+.2f} st and {off['mired']:+.0f} mired, "
+            f"  from this camera's place materials read {off['stops']:+z.2f} st and {off['mired']:+z.0f} mired, "
             "as a card before both tells: it is taken off"
         )
     for m in data["materials"]:
         print(f"  material {m['line']}")
     for n in data["named"]:
         r, g, b = n["stops_as_filmed"]
-        print(f"  named      {r:+.2f} {g:+.2f} {b:+.2f} st of red, green, blue as filmed")
+        print(f"  named      {r:+z.2f} {g:+z.2f} {b:+z.2f} st of red, green, blue as filmed")

@@ -78,7 +78,7 @@ def _say(data: dict[str, Any]) -> None:
         keys = one["keys"] or (one["proposed"] if one["changes"] else [])
         word = "has" if one["keys"] else "would get"
         for k in keys:
-            print(f"  {word} at frame {k['frame']:>7}  {k['stops']:+.2f} st  {k['mired']:+.0f} mired")
+            print(f"  {word} at frame {k['frame']:>7}  {k['stops']:+z.2f} st  {k['mired']:+z.0f} mired")
         if one["changes"] and not one["keys"]:
             print(f"  which leaves {one['left_stops']:.2f} st; keep them with --keep")
     if "out" in data:

@@ -105,7 +105,7 @@ def _say(data: dict[str, Any]) -> None:
     for line in data["warnings"]:
         print(f"  {line}")
     if data["apart_from_tied"]:
-        said = ", ".join(f"{n} {v:+.1f}" for n, v in data["apart_from_tied"].items())
+        said = ", ".join(f"{n} {v:+z.1f}" for n, v in data["apart_from_tied"].items())
         print(f"  beside {data['tied_to']}: {said}")
     if data["went_along"]:
         print(f"  along with it go: {', '.join(data['went_along'])}")

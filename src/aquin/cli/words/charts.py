@@ -73,7 +73,7 @@ def balance_data(production: Production, kept: Kept) -> dict[str, Any]:
 def say_balance(data: dict[str, Any]) -> None:
     for b in data["balances"]:
         print(
-            f"{b['setup']:14} {b['camera']:10} {b['take']:10} {b['stops']:+.2f} st {b['mired']:+6.1f} mired "
+            f"{b['setup']:14} {b['camera']:10} {b['take']:10} {b['stops']:+z.2f} st {b['mired']:+6.1f} mired "
             f"{1e3 * b['duv']:+5.1f} 10-3 Duv"
             f"   {b['metric']} {b['delta_e00_mean']:.2f}   {len(b['following'])} shots follow"
             + (f", {len(b['own_corrections'])} hold their own" if b["own_corrections"] else "")
@@ -91,9 +91,9 @@ def say_profile(data: dict[str, Any]) -> None:
         print("  " + "  ".join(f"{v:8.4f}" for v in row))
     print(f"  colours: dE00 {data['delta_e00_mean']:.2f}, 95 % {data['delta_e00_p95']:.2f}")
     pairs = zip(data["marked"], data["stops"], strict=True)
-    print("  stops: " + "  ".join(f"{m:+g} is {s:+.2f}" for m, s in pairs))
+    print("  stops: " + "  ".join(f"{m:+g} is {s:+z.2f}" for m, s in pairs))
     lat = data["latitude"]
-    print(f"  supported from {lat['under']:+.1f} to {lat['over']:+.1f} stops of grey")
+    print(f"  supported from {lat['under']:+z.1f} to {lat['over']:+z.1f} stops of grey")
     for k in data["compared"]:
         print(f"  {k['words']}")
     _say_written(data)
@@ -106,14 +106,14 @@ def say_identification(data: dict[str, Any]) -> None:
         same = f"   same: {', '.join(c['same_to_a_chart'])}" if c["same_to_a_chart"] else ""
         print(
             f"  {k:2}  {c['encoding']:38} steps {c['rms_stops']:.3f} st{colours}   exposure "
-            f"{c['exposure_stops']:+.1f} st{same}"
+            f"{c['exposure_stops']:+z.1f} st{same}"
         )
 
 
 def say_latitude(data: dict[str, Any]) -> None:
     for c in data["cameras"]:
         print(
-            f"{c['camera']}: usable {c['under']:+.1f} to {c['over']:+.1f} stops, {c['headroom']:.1f} stops "
+            f"{c['camera']}: usable {c['under']:+z.1f} to {c['over']:+z.1f} stops, {c['headroom']:.1f} stops "
             "over grey before clipping"
         )
         for r in c["per_stop"]:

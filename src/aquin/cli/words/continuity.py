@@ -19,7 +19,7 @@ def say(data: dict[str, Any]) -> None:
     for piece in data["pieces"]:
         if "odd" in piece:
             odd = piece["odd"]
-            far = f"{odd['axis']} {odd['sigmas']:+.1f} sigma"
+            far = f"{odd['axis']} {odd['sigmas']:+z.1f} sigma"
             print(f"  {piece['number']:4}  {piece['shot']} falls out of its setup: {far}")
         if piece["why"]:
             print(f"  {piece['number']:4}  {piece['shot']}: {piece['why']}")
@@ -38,7 +38,7 @@ def _counts(cuts: list[dict[str, Any]]) -> str:
 
 def _axes(cut: dict[str, Any]) -> str:
     found = [
-        f"{name} {a['difference']:+.2f} {SHORT[a['unit']]}"
+        f"{name} {a['difference']:+z.2f} {SHORT[a['unit']]}"
         + (f" (tolerance {a['tolerance']:g}, by {a['judged_by']})")
         for name, a in cut["axes"].items()
         if a["jumps"]

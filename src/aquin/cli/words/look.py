@@ -11,12 +11,12 @@ def say(action: str, data: dict[str, Any]) -> None:
             skin = (
                 ""
                 if c["skin_off_line"] is None
-                else f"  skin {c['skin_off_line']:+.1f}° {c['skin_level_moved']:+.1f} %"
+                else f"  skin {c['skin_off_line']:+z.1f}° {c['skin_level_moved']:+z.1f} %"
             )
             apart = (
                 ""
                 if c["farther_from_hero"] is None
-                else f"  from hero {c['farther_from_hero']:+.2f} dE00"
+                else f"  from hero {c['farther_from_hero']:+z.2f} dE00"
                 + (", no longer within tolerance" if c["no_longer_within"] else "")
             )
             print(

@@ -44,7 +44,9 @@ def say_match(data: dict[str, Any], out: Path, proof: Proof) -> None:
         f"  dE00 on the evidence  before {data['before']['delta_e00_mean']:.2f}   after "
         f"{data['after']['delta_e00_mean']:.2f} (95 %: {data['after']['delta_e00_p95']:.2f})"
     )
-    print(f"  balance     {b['stops']:+.3f} stops  {b['mired']:+.1f} mired  {1e3 * b['duv']:+.2f} 1e-3 Duv")
+    print(
+        f"  balance     {b['stops']:+z.3f} stops  {b['mired']:+z.1f} mired  {1e3 * b['duv']:+z.2f} 1e-3 Duv"
+    )
     for row in data["ledger"]:
         state = "within" if row["within"] else "off"
         print(

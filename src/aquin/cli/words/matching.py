@@ -111,7 +111,7 @@ def say_cells(data: dict[str, Any]) -> None:
         print(f"{c['setup']}, {c['camera']}: {c['state'] or 'left'}; {c['what']}")
         for s in c["shots"]:
             unsure = [
-                f"{k} {v['value']:+.2f} ±{v['doubt']:.2f} {v['unit']}"
+                f"{k} {v['value']:+z.2f} ±{v['doubt']:.2f} {v['unit']}"
                 for k, v in s["axes"].items()
                 if v["doubt"] is not None and not v["within"]
             ]
@@ -124,7 +124,7 @@ def say_cells(data: dict[str, Any]) -> None:
 def say_grade(data: dict[str, Any]) -> None:
     g = data["grade"]
     print(f"{data['shot']}: {data['origin'] or 'as filmed'}")
-    print(f"  exposure {g['stops']:+.3f} st, gains {' '.join(f'{v:.4f}' for v in g['gains'])}")
+    print(f"  exposure {g['stops']:+z.3f} st, gains {' '.join(f'{v:.4f}' for v in g['gains'])}")
     for key in ("slope", "offset", "power"):
         print(f"  {key:8} {' '.join(f'{v:.4f}' for v in g[key])}")
     print(f"  saturation {g['saturation']:.4f}")
@@ -139,18 +139,18 @@ def say_grade(data: dict[str, Any]) -> None:
 
 def say_history(data: dict[str, Any]) -> None:
     for s in data["steps"]:
-        off = ", ".join(f"{k} {v['after']:+.2f}" for k, v in s["ledger"].items() if not v["within"])
+        off = ", ".join(f"{k} {v['after']:+z.2f}" for k, v in s["ledger"].items() if not v["within"])
         state = "" if not s["ledger"] else f"  off: {off}" if off else "  within tolerance"
         print(f"{s['at'][:16].replace('T', ' '):16}  {s['who']:12} {s['what']}{state}")
 
 
 def say_drift(data: dict[str, Any]) -> None:
     for s in data["seen"]:
-        print(f"{_clock(s['at'])}  light {s['stops']:+.2f} st, {s['mired']:+.0f} mired")
+        print(f"{_clock(s['at'])}  light {s['stops']:+z.2f} st, {s['mired']:+z.0f} mired")
     for t in data["trims"]:
         kept = "kept" if t["kept"] else "proposed"
         print(
-            f"{_clock(t['at'])}  {t['shot']} ({t['camera']}): {t['stops']:+.2f} st, {t['mired']:+.0f} mired, "
+            f"{_clock(t['at'])}  {t['shot']} ({t['camera']}): {t['stops']:+z.2f} st, {t['mired']:+z.0f} mired, "
             f"±{t['error_stops']:.2f} st, by {t['by']}; {kept}"
         )
     if not data["trims"]:

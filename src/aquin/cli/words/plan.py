@@ -81,7 +81,7 @@ def say_plan(data: dict[str, Any]) -> None:
                 f"           {levels}; {card['stops_above']:.1f} st above grey, {card['stops_below']} below"
             )
             print(
-                f"           asked: grey at {card['asked']['signal']:.1f} % ({card['asked_stops']:+.1f} st), "
+                f"           asked: grey at {card['asked']['signal']:.1f} % ({card['asked_stops']:+z.1f} st), "
                 f"{card['headroom']:.1f} st left above it"
             )
     for line in data["differing"]:

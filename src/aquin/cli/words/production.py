@@ -79,7 +79,7 @@ def say_measured(data: dict[str, Any]) -> None:
             print(
                 f"{shot['path']:40} {shot['stops_over_grey'][50]:+6.2f} st  1 % {shot['signal'][1]:5.1f}  99 "
                 f"% {shot['signal'][99]:5.1f} % of signal"
-                f"  R/B {shot['red_over_blue_stops']:+.2f} st" + ("  chart" if shot["chart_score"] else "")
+                f"  R/B {shot['red_over_blue_stops']:+z.2f} st" + ("  chart" if shot["chart_score"] else "")
             )
         else:
             print(f"{shot['path']:40} {'; '.join(shot['trouble'])}")

@@ -82,8 +82,8 @@ def say_diff(data: dict[str, Any]) -> None:
     for c in data["changed"]:
         off = "" if c["delta_e00"] is None else f"  {c['delta_e00']:.2f} dE00"
         print(
-            f"  changed  {c['shot']:12} {c['stops']:+.2f} st {c['mired']:+.1f} mired {c['duv']:+.1f}e-3 Duv "
-            f"{c['saturation_percent']:+.1f} % saturation{off}  ({', '.join(c['what'])})"
+            f"  changed  {c['shot']:12} {c['stops']:+z.2f} st {c['mired']:+z.1f} mired {c['duv']:+z.1f}e-3 Duv "
+            f"{c['saturation_percent']:+z.1f} % saturation{off}  ({', '.join(c['what'])})"
         )
     for line in data["about"]:
         print(f"  {line}")

@@ -85,7 +85,7 @@ class LevelPanel(QWidget):
             [f"Neutral is taken from {found.by}."] if found is not None and found.by != "statistics" else []
         )
         if apart:
-            said = ", ".join(f"{n} {v:+.1f}".replace("-", "−") for n, v in apart.items())
+            said = ", ".join(f"{n} {v:+z.1f}".replace("-", "−") for n, v in apart.items())
             lines.append(f"Beside the hero that it is tied to: {said}.")
         lines += [f"{r.name}: {why[r.name]}." for r in rows if r.name in why and not r.within(targets)]
         lines += [f"{w.capitalize()}." for w in (found.warnings if found is not None else ())]
@@ -98,7 +98,7 @@ def _words(row: LevelRow, targets: Targets) -> tuple[str, str]:
     low, high = targets.ranges[row.name]
     text = f"range {low:g} to {high:g}" + (f"     ±{row.doubt:.1f}" if row.doubt else "")
     signed = row.name.endswith(("warmth", "tint"))
-    return text.replace("-", "−"), (f"{row.after:+.1f}" if signed else f"{row.after:.1f}").replace("-", "−")
+    return text.replace("-", "−"), (f"{row.after:+z.1f}" if signed else f"{row.after:.1f}").replace("-", "−")
 
 
 class LevelSight(QObject):

@@ -85,9 +85,7 @@ class BenchLink(QObject):
     # opening
 
     def open_beside(self, shot: Shot) -> bool:
-        """A shot beside what its hero's camera recorded at that moment; the hero itself alone. False when a file is
-        not there.
-        """
+        """A shot beside its hero at that moment; the hero itself alone. False when a file is not there."""
         production, shoot = self.session.production, self.session.shoot
         if production is None or shoot is None:
             return False
@@ -224,9 +222,7 @@ class BenchLink(QObject):
     # shots one after the other
 
     def step(self, by: int) -> str:
-        """The previous or next shot of the setup beside its hero, on an empty Bench the production's first; what
-        stands in the way, in words.
-        """
+        """The previous or next shot of the setup beside its hero, or the first; what stands in the way, in words."""
         production, shoot, shot = self.session.production, self.session.shoot, self.shot
         if production is None or shoot is None or (shot is None and not self.state.empty):
             return "The shot on the Bench is of no production."

@@ -151,5 +151,5 @@ def words_of(grade: Grade, frame: int) -> str:
     level = to_parts(change_at(grade.keys, [frame]))[0, 0]
     on = any(k.frame == frame for k in grade.keys)
     place = "on a key: numbers move it alone" if on else "between keys: numbers move all of them"
-    off = f"{level:+.2f}".replace("-", "−")
+    off = f"{level:+z.2f}".replace("-", "−")
     return f"It moves over time, {len(grade.keys)} keys; here {off} st over its middle, {place}. "

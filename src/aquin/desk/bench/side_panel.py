@@ -119,7 +119,7 @@ class MaterialList(Choices):
         self.clear()
         for one in found.materials if found is not None else ():
             stops, mired, duv = one.vote
-            said = (f"{stops:+.2f}", f"{mired:+.0f}", f"{duv:+.1f}", f"{100 * one.share:.0f} %")
+            said = (f"{stops:+z.2f}", f"{mired:+z.0f}", f"{duv:+z.1f}", f"{100 * one.share:.0f} %")
             numbers = ("–",) * 4 if one.struck else tuple(n.replace("-", "−") for n in said)
             name = f"{one.number} struck" if one.struck else str(one.number)
             self.put(str(one.number), ("○" if one.struck else "●", name, *numbers), one.line)

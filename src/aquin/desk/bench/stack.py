@@ -152,12 +152,12 @@ class Stack(QWidget):
         for key, value in values.items():
             self.numbers[key].show_value(value)
         points = "  ".join(
-            f"{c} {v:+.1f}" for c, v in zip("RGB", grade.balance.printer_points, strict=True)
+            f"{c} {v:+z.1f}" for c, v in zip("RGB", grade.balance.printer_points, strict=True)
         ).replace("-", "−")
         for zone, k in ZONES.items():
             if rows[k].any():
                 said = "  ".join(
-                    f"{c} {POINTS_PER_STOP * v:+.1f}" for c, v in zip("RGB", rows[k], strict=True)
+                    f"{c} {POINTS_PER_STOP * v:+z.1f}" for c, v in zip("RGB", rows[k], strict=True)
                 )
                 points += f". {zone.capitalize()} alone: {said}".replace("-", "−")
         more = replace(grade, curve=None, zones=None, flare=(0.0, 0.0, 0.0)).beyond_cdl.replace("3x3", "3×3")

@@ -39,7 +39,7 @@ def show_identification(parent: QWidget, name: str, found: Identification) -> QD
     for r, c in enumerate(found.ranking[:SHOWN]):
         colour = "–" if c.delta_e00 != c.delta_e00 else f"{c.delta_e00:.2f}"
         for k, text in enumerate(
-            (c.encoding, f"{c.rms_stops:.3f}", colour, f"{c.exposure:+.1f}".replace("-", "−"))
+            (c.encoding, f"{c.rms_stops:.3f}", colour, f"{c.exposure:+z.1f}".replace("-", "−"))
         ):
             item = QTableWidgetItem(text)
             item.setFlags(item.flags() & ~Qt.ItemFlag.ItemIsEditable)

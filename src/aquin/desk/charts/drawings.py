@@ -292,19 +292,19 @@ class StepLines(QWidget):
             p.setPen(QPen(theme.grey(90 if v == 0 else 48), 1))
             p.drawLine(QPointF(area.left(), y(v)), QPointF(area.right(), y(v)))
             p.setPen(theme.FAINT)
-            text = f"{v:+.2f}".replace("-", "−") if v else "0"
+            text = f"{v:+z.2f}".replace("-", "−") if v else "0"
             p.drawText(
                 QRectF(0, y(v) - 8, 34, 16), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, text
             )
         p.drawText(
             QRectF(area.left(), area.bottom() + 3, area.width(), 14),
             Qt.AlignmentFlag.AlignLeft,
-            f"{low:+.1f} st".replace("-", "−"),
+            f"{low:+z.1f} st".replace("-", "−"),
         )
         p.drawText(
             QRectF(area.left(), area.bottom() + 3, area.width(), 14),
             Qt.AlignmentFlag.AlignRight,
-            f"{high:+.1f} st",
+            f"{high:+z.1f} st",
         )
         for rows, width, dim in ((filmed, 1.0, True), (after, 1.8, False)):
             for k, colour in enumerate((theme.RED, theme.GREEN, theme.BLUE)):

@@ -169,7 +169,7 @@ class LatitudePage(QWidget, OfSession):
         for found in ranked(list(self.found.values())):
             id = next(i for i, f in self.found.items() if f is found)
             self.camera.addItem(
-                f"{found.camera}: {found.under:+.1f} to {found.over:+.1f} stops".replace("-", "−"), id
+                f"{found.camera}: {found.under:+z.1f} to {found.over:+z.1f} stops".replace("-", "−"), id
             )
         if (at := self.camera.findData(chosen)) >= 0:
             self.camera.setCurrentIndex(at)

@@ -228,14 +228,14 @@ class ProfilePage(QWidget, OfSession):
         ]
         self.summary.setText(
             minus(
-                f"{words}, {curve.rms_stops:.3f} stop rms, supported {made.under:+.1f} to {made.over:+.1f} stops"
+                f"{words}, {curve.rms_stops:.3f} stop rms, supported {made.under:+z.1f} to {made.over:+z.1f} stops"
             )
         )
         text = [
             f"colours after the matrix: dE00 {made.delta_e00_mean:.2f}, 95 % {made.delta_e00_p95:.2f}",
             "",
         ]
-        text += ["matrix to AP1"] + ["   ".join(f"{v:+.3f}" for v in row) for row in made.matrix] + [""]
+        text += ["matrix to AP1"] + ["   ".join(f"{v:+z.3f}" for v in row) for row in made.matrix] + [""]
         sure = bool(known) and known[0].rms < 0.05
         text += [k.line() for k in known[: 1 if sure else 3]] + [""]
         marked = sorted(
@@ -247,7 +247,7 @@ class ProfilePage(QWidget, OfSession):
             text += ["marked, and what it really was"]
             text += [
                 "   ".join(
-                    f"{m:+g}: {s:+.2f}" for m, s in list(zip(marked, curve.stops, strict=True))[k : k + 4]
+                    f"{m:+g}: {s:+z.2f}" for m, s in list(zip(marked, curve.stops, strict=True))[k : k + 4]
                 )
                 for k in range(0, len(marked), 4)
             ]

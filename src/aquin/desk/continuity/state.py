@@ -155,7 +155,7 @@ class CutDesk:
             parts.append(value_words(self.order, value) if value == value else "not measured")
         odd = self.odd.get(piece.number)
         if odd is not None and odd.odd:
-            parts.append(f"{odd.axis} {odd.far:+.1f} σ".replace("-", "−"))
+            parts.append(f"{odd.axis} {odd.far:+z.1f} σ".replace("-", "−"))
         return "\n".join(["   ".join(parts[:1]), "   ".join(parts[1:])]).rstrip()
 
     # decisions
@@ -199,14 +199,9 @@ def difference_words(jump: Jump) -> str:
     unit = UNITS[jump.axis]
     if unit == "ratio":
         return f"×{1 + jump.difference:.2f}"
-    return f"{_even(jump.difference, DIGITS[unit]):+.{DIGITS[unit]}f} {SHORT[unit]}".replace("-", "−")
-
-
-def _even(value: float, digits: int) -> float:
-    """Rounded, and no nothing below nothing."""
-    return round(value, digits) + 0.0
+    return f"{jump.difference:+z.{DIGITS[unit]}f} {SHORT[unit]}".replace("-", "−")
 
 
 def value_words(axis: str, value: float) -> str:
     unit = UNITS[axis]
-    return f"{_even(value, DIGITS[unit]):+.{DIGITS[unit]}f} {SHORT[unit]}".replace("-", "−")
+    return f"{value:+z.{DIGITS[unit]}f} {SHORT[unit]}".replace("-", "−")

@@ -85,7 +85,7 @@ def difference_text(axis: Axis, difference: float) -> str:
         return f"{1 + difference:.3f}"
     if axis.unit == "dE00":
         return f"{difference:.2f}"
-    text = f"{difference:+.{1 if axis.unit == 'mired' else 2}f}".replace("-", "−")
+    text = f"{difference:+z.{1 if axis.unit == 'mired' else 2}f}".replace("-", "−")
     return text
 
 
@@ -141,4 +141,4 @@ def unsureness(rows: Sequence[Row]) -> str:
 def value_text(axis: Axis, value: float) -> str:
     digits = {"mired": 1, "stop": 2, "ratio": 3}.get(axis.unit, 2)
     signed = axis.unit in ("stop", "1e-3 Duv")
-    return (f"{value:+.{digits}f}" if signed else f"{value:.{digits}f}").replace("-", "−")
+    return (f"{value:+z.{digits}f}" if signed else f"{value:.{digits}f}").replace("-", "−")

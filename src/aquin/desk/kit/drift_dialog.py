@@ -177,8 +177,8 @@ class DriftDialog(QDialog):
                 trim.shot.name,
                 self.found.cameras.get(trim.shot.camera_id, ""),
                 clock(at[0]) if at is not None else "",
-                f"{level:+.2f}".replace("-", "−"),
-                f"{warm:+.0f}".replace("-", "−"),
+                f"{level:+z.2f}".replace("-", "−"),
+                f"{warm:+z.0f}".replace("-", "−"),
                 f"{trim.error:.2f}",
                 trim.by + (", held" if trim.held else ""),
             )

@@ -60,7 +60,7 @@ class Number(QLineEdit):
         self.value = value
         if not (self.hasFocus() and self.isModified()):
             sign = "+" if self.signed else ""
-            self.setText(f"{value:{sign}.{self.digits}f}".replace("-", "−"))
+            self.setText(f"{value:{sign}z.{self.digits}f}".replace("-", "−"))
             self.setModified(False)
             changed = abs(value - self.neutral) > 0.5 * 10**-self.digits
             if self.property("neutral") != (not changed):

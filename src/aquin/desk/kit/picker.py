@@ -147,7 +147,7 @@ class Picker(QDialog):
             self.note.setText(
                 f"18 % grey at {found.grey.signal:.1f} % (code {found.grey.code10}), 90 % white at "
                 f"{found.white.signal:.1f} %, "
-                f"ceiling {found.ceiling_stops_above_grey:+.1f} stops from grey"
+                f"ceiling {found.ceiling_stops_above_grey:+z.1f} stops from grey"
             )
         except AquinError as error:
             self.note.setText(error.line())

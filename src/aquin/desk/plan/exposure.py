@@ -103,7 +103,7 @@ def _levels(view: Asked, chain: Chain) -> QGridLayout:
             f"{v.signal:.1f} %  {v.code10}"
             for v in (card.grey, card.asked, card.white, card.floor, card.ceiling)
         ]
-        cells += [f"{card.above:+.1f} st", f"{card.headroom:+.1f} st", f"-{card.below} st"]
+        cells += [f"{card.above:+z.1f} st", f"{card.headroom:+z.1f} st", f"-{card.below} st"]
         for k, words in enumerate(cells, 1):
             label = Words(words)
             label.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)

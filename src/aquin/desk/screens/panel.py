@@ -123,7 +123,7 @@ def _losses(lost: Losses | None) -> str:
     skin = (
         "No skin is seen."
         if lost.skin is None
-        else f"Skin moves {lost.skin[0]:.1f} dE00, {lost.skin[1]:+.1f}° of hue."
+        else f"Skin moves {lost.skin[0]:.1f} dE00, {lost.skin[1]:+z.1f}° of hue."
     )
     return "\n".join(
         (

@@ -46,11 +46,11 @@ def exposure(case: Case) -> Iterator[Finding]:
                     "exposure",
                     "warning",
                     min(0.6 + 0.2 * (abs(off) - EXPOSURE), 0.97),
-                    f"It is {off:+.1f} stops from {case.camera(shot)}'s other recordings in {case.setup(shot)}",
+                    f"It is {off:+z.1f} stops from {case.camera(shot)}'s other recordings in {case.setup(shot)}",
                     (shot.id,),
                     evidence=(
-                        ("half of it lies under", f"{own:+.2f} st over grey"),
-                        ("expected", f"{own - off:+.2f} st"),
+                        ("half of it lies under", f"{own:+z.2f} st over grey"),
+                        ("expected", f"{own - off:+z.2f} st"),
                         ("the others differ by", f"{width:.2f} st"),
                         (
                             "index, stop, ND",
@@ -113,7 +113,7 @@ def _white(
     same = odd and before is not None and own == before[0]
     evidence = [("white setting", own or "not noted"), ("this camera's others here", usual or "not noted")]
     if shift is not None:
-        evidence.append(("R/B against siblings", f"{shift[0]:+.2f} st (they differ by {shift[1]:.2f})"))
+        evidence.append(("R/B against siblings", f"{shift[0]:+z.2f} st (they differ by {shift[1]:.2f})"))
     if before is not None:
         evidence.append((f"setting in {before[1]}", before[0]))
     sure = (
@@ -160,8 +160,8 @@ def card_light(case: Case) -> Iterator[Finding]:
                     shot,
                     off,
                     (
-                        ("greys of the chart, R/B", f"{chart.warm:+.2f} st"),
-                        ("grey card of this camera", f"{float(np.median(own)):+.2f} st"),
+                        ("greys of the chart, R/B", f"{chart.warm:+z.2f} st"),
+                        ("grey card of this camera", f"{float(np.median(own)):+z.2f} st"),
                     ),
                 )
             elif not own and (white := kelvin(shot.white) or most(kelvin(s.white) for s in group)).isdigit():

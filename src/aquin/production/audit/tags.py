@@ -47,7 +47,7 @@ def encoding_tag(case: Case) -> Iterator[Finding]:
                 (f"its middle as {usual}", _middle(case, survey, usual)),
                 (
                     "middle of its siblings",
-                    f"{np.median([o.stops[AT[50]] for o in others]):+.2f} st over grey",
+                    f"{np.median([o.stops[AT[50]] for o in others]):+z.2f} st over grey",
                 ),
             ]
             sure = 0.95 if apart < ALIKE else 0.75
@@ -299,11 +299,11 @@ def grey_target(case: Case) -> Iterator[Finding]:
                 "encoding",
                 "warning",
                 min(0.4 + 0.1 * (abs(middle) - FAR), 0.7),
-                f"{camera.name}: grey cards lie {middle:+.1f} stops from where {camera.encoding} puts grey",
+                f"{camera.name}: grey cards lie {middle:+z.1f} stops from where {camera.encoding} puts grey",
                 camera=camera.id,
                 evidence=(
                     ("cards and charts", str(len(greys))),
-                    ("their grey", ", ".join(f"{g:+.1f} st" for g in greys[:6])),
+                    ("their grey", ", ".join(f"{g:+z.1f} st" for g in greys[:6])),
                 ),
                 advice="Either the camera was exposed that far off throughout, or it records with another curve.",
             )
@@ -326,13 +326,13 @@ def above_ceiling(case: Case) -> Iterator[Finding]:
                 "warning",
                 0.55,
                 (
-                    f"{camera.name}: its brightest codes mean {max(tops):+.1f} stops over grey in "
+                    f"{camera.name}: its brightest codes mean {max(tops):+z.1f} stops over grey in "
                     f"{camera.encoding}"
                 ),
                 camera=camera.id,
                 evidence=(
                     ("recordings beyond", f"{sum(t > TOP for t in tops)} of {len(tops)}"),
-                    ("believable", f"up to {TOP:+.0f} st over grey"),
+                    ("believable", f"up to {TOP:+z.0f} st over grey"),
                 ),
                 advice="Check the encoding of this camera in Plan: a curve that is too steep does this.",
             )
@@ -365,7 +365,7 @@ def _middle(case: Case, survey: Survey, encoding: str) -> str:
         light = float(case.config.to_linear(encoding)(neutral)[0] @ AP1_LUMA)
     except AquinError:
         return "unknown"
-    return f"{np.log2(max(light, 1e-4) / 0.18):+.2f} st over grey"
+    return f"{np.log2(max(light, 1e-4) / 0.18):+z.2f} st over grey"
 
 
 def _black(case: Case, encoding: str) -> float:
