@@ -7,9 +7,11 @@ from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Any
 
 from aquin.colour.grade import Grade as Correction
+from aquin.production.change_words import changed, plain
 from aquin.production.entries import Entry
 from aquin.production.merging import MERGED
 from aquin.production.naming import called
+from aquin.production.putting import REFERENCES
 from aquin.production.records import Camera, Grade, Option, Setup, Shot
 from aquin.production.rows import BY_TABLE, Change, Spoilt, checked_changes, record_of, row_of
 
@@ -213,6 +215,8 @@ def told(production: Production, line: Line) -> list[str]:
         numbers = ""
         if table == "grade" and (before is None or after is None):
             numbers = f", {grade_text(dict(row.get('values') or {}))}"
+        elif table == "option" and (before is None or after is None):
+            numbers = f", {plain(row.get('value'))}"
         if before is None:
             out.append(f"{name}: new{numbers}")
         elif after is None:
@@ -221,9 +225,8 @@ def told(production: Production, line: Line) -> list[str]:
             for key in after:
                 if key in ("inputs", "modified", "metadata"):
                     continue
-                out.append(
-                    f"{name}, {_field(key)}: {_value(key, before.get(key))} → {_value(key, after[key])}"
-                )
+                was, now = (_named(production, key, v) for v in (before.get(key), after[key]))
+                out += _became(name, key, was, now)
     if len(line.changes) > MOST:
         out.append(f"and {len(line.changes) - MOST} more")
     return out
@@ -233,15 +236,21 @@ def _field(name: str) -> str:
     return {"values": "numbers", "on": "on"}.get(name, name.removesuffix("_id").replace("_", " "))
 
 
-def _value(name: str, value: Any) -> str:
-    if value is None or value == "":
-        return "nothing"
-    if name == "values" and isinstance(value, Mapping):
-        return grade_text(value)
-    if isinstance(value, bool):
-        return "yes" if value else "no"
-    text = str(value)
-    return text if len(text) <= 80 else f"{text[:77]}…"
+def _named(production: Production, key: str, value: Any) -> Any:
+    """What a record is called where a field refers to one."""
+    if key not in REFERENCES or not value:
+        return value
+    found: Any = production.find(REFERENCES[key], str(value))
+    return getattr(found, "name", "") or "one that is gone"
+
+
+def _became(name: str, key: str, before: Any, after: Any) -> list[str]:
+    """What one field of a record was and is."""
+    if key == "values" and isinstance(after, Mapping) and "stops" in after:
+        was = grade_text(before) if isinstance(before, Mapping) else plain(before)
+        return [f"{name}, numbers: {was} → {grade_text(after)}"]
+    field = name if key == "value" else f"{name}, {_field(key)}"
+    return [f"{field}: {line}" for line in changed(before, after)]
 
 
 def grade_text(values: Mapping[str, Any]) -> str:
@@ -259,7 +268,7 @@ def grade_text(values: Mapping[str, Any]) -> str:
         )
         text = f"{stops} st, {warm} mired, {green} 10⁻³ Duv"
     except (ValueError, KeyError, TypeError):
-        return f"{len(values)} numbers"
+        return plain(values)
     return text + (
         f" and {grade.beyond_cdl}" if grade.beyond_cdl else "" if grade.trim.neutral else " and a trim"
     )
