@@ -211,10 +211,10 @@ class JournalView(SessionView):
         self.undo_button.setEnabled(many > 0 and self.session.writable)
         words_of = {0: "Not yours to take back from here", 1: "Take this back"}
         self.undo_button.setText(words_of.get(many, f"Take back this and {many - 1} later steps of yours"))
-        if "grade" in line.kinds:
-            shot = self._shot_of(line)
-            if shot is not None:
-                self._drawing.ask(partial(_pictures, key_of(line), production, self.config, line, shot))
+        shot = self._shot_of(line) if "grade" in line.kinds else None
+        self.sheet.setVisible(shot is not None)  # no empty frame where there is nothing to be seen
+        if shot is not None:
+            self._drawing.ask(partial(_pictures, key_of(line), production, self.config, line, shot))
 
     def _shot_of(self, line: Line) -> Shot | None:
         """The shot that shows a line: the one that is filtered for, else the first that it concerns."""
