@@ -187,3 +187,46 @@ def test_the_demos_best_frame_against_the_truth(demo: Path, chart24: Layout) -> 
         assert np.abs(look.reading.corners - held[look.number]["corners"]).max() < 2.5
     good = [cost[n] for n in seen.good]
     assert max(good) - cost.min() < 0.35
+
+
+class Counted:
+    """How often a chart was searched for in the whole frame."""
+
+    def __init__(self, monkeypatch: pytest.MonkeyPatch) -> None:
+        import aquin.charts.sweep as module
+
+        self.times, real = 0, module.find_chart
+
+        def search(*parts: object) -> object:
+            self.times += 1
+            return real(*parts)  # type: ignore[arg-type]
+
+        monkeypatch.setattr(module, "find_chart", search)
+
+
+def test_a_take_without_a_chart_is_searched_in_one_frame_of_four(
+    chart24: Layout, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    counted = Counted(monkeypatch)
+    ground, grain = scene(np.full((200, 300, 3), 0.2), 1), np.random.default_rng(2)
+    frames = ((k, np.clip(ground + grain.normal(0, 0.003, ground.shape), 0, 1)) for k in range(12))
+    seen = sweep(((k, f.astype(np.float32)) for k, f in frames), flat, chart24)
+    assert seen.best is None and counted.times == 3
+
+
+def test_a_chart_that_is_brought_in_is_found_where_it_comes(
+    chart24: Layout, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """What changes in a part of the picture as large as the smallest chart is looked at, in the first frame that has
+    it; and one that only comes into focus at its place, at the fourth at the latest.
+    """
+    counted = Counted(monkeypatch)
+    small = drawn(chart24, 1, wide=110)
+    ground = scene(np.full(small.shape, 0.2), 1)
+    frames = [(k, ground if k < 5 else scene(small, 1)) for k in range(8)]
+    seen = sweep(frames, flat, chart24)
+    assert [k.found for k in seen.looks] == [False] * 5 + [True] * 3 and counted.times == 3
+    blurred, sharp = scene(small, 1, blur=9.0), scene(small, 1)
+    frames = [(k, blurred if k < 1 else sharp) for k in range(8)]
+    found = [k.found for k in sweep(frames, flat, chart24).looks]
+    assert found[0] or True in found[:5]

@@ -92,6 +92,8 @@ def test_nothing_that_supports_a_match_is_said_in_one_line(pair: tuple[Path, Pat
 
 
 def test_a_production_is_settled(shoot_copy: Path) -> None:
+    code, said, line = run("settle", shoot_copy)
+    assert code == 2 and not said and "--heroes" in line  # at once, before anything is measured
     code, said, _ = run("settle", shoot_copy, "--heroes", "--cell", "pier", "--model", "gains", "--no-trims")
     assert code == 0 and not said["trims"]
     cells = {c["camera"]: c for c in said["cells"]}

@@ -14,7 +14,7 @@ import cv2
 import numpy as np
 
 from aquin.arrays import Float32, Float64, Floats, mean_of_three
-from aquin.charts.find import find_chart, follow, unit_to_pixels
+from aquin.charts.find import find_chart, follow, tones, unit_to_pixels
 from aquin.charts.layout import Layout
 from aquin.charts.read import Reading, read_chart, robust_mean
 from aquin.colour.primaries import AP1_LUMA
@@ -26,6 +26,40 @@ GLARE_STOPS = 0.15
 """Glare from which a frame is no longer called good, in stops of a grey patch."""
 SHADOW_STOPS = 0.3
 """Fall-off over the chart from which a frame is no longer called good."""
+
+
+LIKE, WIDE, PATCH = 0.25, 240, 5
+"""Stops by which a part of a picture, so many pixels wide in one of so many across, changes where nothing has."""
+IN_A_ROW = 3
+"""Frames that are not searched one after the other, since they look like one in which no chart was found."""
+
+
+class _InVain:
+    """Frames in which no chart was found; another one that looks like one of them need not be searched."""
+
+    def __init__(self) -> None:
+        self.last: Float32 | None = None
+        self.row = 0
+
+    def again(self, rgb: Float32) -> bool:
+        """Whether the frame, (h, w, 3) signal, may be passed over."""
+        little = self._little(rgb)
+        if self.last is None or self.last.shape != little.shape or self.row >= IN_A_ROW:
+            return False
+        change = cv2.blur(np.abs(little - self.last).max(axis=2), (PATCH, PATCH))
+        if float(change.max()) > LIKE:
+            return False
+        self.row += 1
+        return True
+
+    def keep(self, rgb: Float32) -> None:
+        self.last, self.row = self._little(rgb), 0
+
+    @staticmethod
+    def _little(rgb: Float32) -> Float32:
+        across = min(WIDE, rgb.shape[1])
+        size = across, max(round(rgb.shape[0] * across / rgb.shape[1]), 1)
+        return tones(cv2.resize(np.asarray(rgb, np.float32), size, interpolation=cv2.INTER_AREA))[0]
 
 
 @dataclass(frozen=True)
@@ -112,6 +146,7 @@ def sweep(
     numbers: list[int] = []
     stands = None if corners is None else np.asarray(corners, np.float64).reshape(4, 2)
     last = stands if near is None or stands is not None else np.asarray(near, np.float64).reshape(4, 2)
+    vain = _InVain()
     for number, rgb in frames:
         numbers.append(number)
         given = corners is not None and len(numbers) == 1
@@ -120,8 +155,10 @@ def sweep(
             found = follow(rgb, layout, last)
         if found is None and still and stands is not None:
             given, last = True, stands
-        if found is None and not given:
+        if found is None and not given and not vain.again(rgb):
             found = find_chart(rgb, layout)
+            if found is None:
+                vain.keep(rgb)
         if given or found is not None:
             where = last if given else found.corners  # type: ignore[union-attr]
             score = found.score if found is not None and not given else None

@@ -47,8 +47,9 @@ def settle(
     from aquin.cli.words.matching import cells_data, say_cells
     from aquin.jobs.settle_cells import settle_cells
     from aquin.production.cells import board
-    from aquin.production.heroes import take_proposed
+    from aquin.production.heroes import hero_of, take_proposed
     from aquin.production.matching import MODELS, Wish
+    from aquin.production.records import Setup
     from aquin.production.settings import config_of
 
     chosen = FULL if model == "full" else model
@@ -67,6 +68,8 @@ def settle(
         if not wanted:
             there = ", ".join("/".join(n) for n in names.values())
             raise AquinError("no cell has that name", file, f"There are: {there}")
+        if all(hero_of(production, production.get(Setup, p[0])) is None for p in wanted):
+            raise AquinError("no setup has a hero to be matched to", file, "Have them proposed: --heroes")
         wish = Wish(chosen, shots=trims, exposure="as filmed" if exposure == "filmed" else exposure)
         done = with_progress(
             "settling", lambda tell: settle_cells(production, config, wanted, wish, None, jobs, tell, fix)
