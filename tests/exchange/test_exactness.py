@@ -67,6 +67,25 @@ def test_a_clf_of_curve_and_matrix_is_within_a_tenth_of_a_code(
     assert codes(tmp_path / "a.clf", grade, picture).max() < 0.1
 
 
+@pytest.mark.parametrize("seed", range(6))
+def test_a_clf_of_a_tone_curve_is_exact_also_where_it_bends(seed: int, tmp_path: Path) -> None:
+    """A release holds CLF to 1e-5 of full scale: strong curves, on a dense ramp with both their ends."""
+    lift = np.random.default_rng(seed).uniform(-0.6, 0.6, 5)
+    grade = Grade(trim=Cdl(saturation=0.64), curve=ToneCurve(tuple(lift)))  # type: ignore[arg-type]
+    grade_file.write(tmp_path / "a.clf", grade, "a")
+    ramp = acescct.decode(np.linspace(-0.1, 1.2, 60_001))[:, None] * (1.0, 0.9, 1.1)
+    assert codes(tmp_path / "a.clf", grade, ramp).max() < 1e-5 * 1023
+
+
+def test_a_cube_of_a_strong_curve_and_saturation_is_within_a_code(tmp_path: Path) -> None:
+    """As a baked shot gets: shadows up by 0.43 stop beside black that stays, saturation 0.64; over colours of scenes."""
+    trim = Cdl((0.56, 0.58, 0.54), (0.28, 0.15, 0.07), (1.17, 0.84, 0.65), 0.64)
+    grade = Grade(Balance(-1.75, (0.9, 1.04, 1.02)), trim, curve=ToneCurve((-0.02, 0.43, 0.08, -0.06, 0.02)))
+    grade_file.write(tmp_path / "a.cube", grade, "a")
+    colours = acescct.decode(grade_file.scene_like(8_000).astype(np.float64))
+    assert np.percentile(codes(tmp_path / "a.cube", grade, colours), 99.9) < 1
+
+
 @pytest.mark.parametrize("seed", [1, 2, 3, 4])
 def test_a_clf_of_a_hue_warp_is_within_a_few_codes_and_its_proof_says_so(
     seed: int, picture: np.ndarray, tmp_path: Path

@@ -11,6 +11,7 @@ from aquin.colour.cdl import LUMA
 from aquin.colour.grade import Grade
 from aquin.colour.hue_warp import AXES, HueWarp
 from aquin.colour.root_polynomial import expand
+from aquin.colour.tone_curve import AT, ToneCurve
 from aquin.errors import AquinError
 from aquin.files import write_safely
 
@@ -69,9 +70,19 @@ def append_steps(group: "ocio.GroupTransform", grade: Grade) -> None:
     step.setStyle(ocio.CDL_NO_CLAMP)
     group.appendTransform(step)
     if grade.curve is not None:
-        group.appendTransform(by_channel(np.repeat(grade.curve.apply(halves())[:, None], 3, 1)))
+        _curve(group, grade.curve)
     if grade.warp is not None:
         _warp(group, grade.warp)
+
+
+def _curve(group: "ocio.GroupTransform", curve: ToneCurve) -> None:
+    """The tone curve as a table, moved and scaled a little so that its two bends, where it ends, lie on points of it."""
+    ends = np.array([AT[0], AT[-1]])
+    low, high = ends.astype(np.float16).astype(np.float64)
+    scale = (high - low) / (ends[1] - ends[0])
+    off = low - scale * ends[0]
+    append_matrix(group, scale * np.eye(3), np.full(3, off))
+    group.appendTransform(by_channel(np.repeat(curve.apply((halves() - off) / scale)[:, None], 3, 1)))
 
 
 def by_channel(values: Floats) -> "ocio.Lut1DTransform":
