@@ -78,7 +78,7 @@ def test_a_clf_of_a_tone_curve_is_exact_also_where_it_bends(seed: int, tmp_path:
 
 
 def test_a_cube_of_a_strong_curve_and_saturation_is_within_a_code(tmp_path: Path) -> None:
-    """As a baked shot gets: shadows up by 0.43 stop beside black that stays, saturation 0.64; over colours of scenes."""
+    """As a baked shot gets: shadows up by 0.43 stop, black as it was, saturation 0.64; over colours of scenes."""
     trim = Cdl((0.56, 0.58, 0.54), (0.28, 0.15, 0.07), (1.17, 0.84, 0.65), 0.64)
     grade = Grade(Balance(-1.75, (0.9, 1.04, 1.02)), trim, curve=ToneCurve((-0.02, 0.43, 0.08, -0.06, 0.02)))
     grade_file.write(tmp_path / "a.cube", grade, "a")

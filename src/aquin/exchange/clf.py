@@ -76,7 +76,7 @@ def append_steps(group: "ocio.GroupTransform", grade: Grade) -> None:
 
 
 def _curve(group: "ocio.GroupTransform", curve: ToneCurve) -> None:
-    """The tone curve as a table, moved and scaled a little so that its two bends, where it ends, lie on points of it."""
+    """The tone curve as a table, moved and scaled a little: its two bends, where it ends, lie on points of it."""
     ends = np.array([AT[0], AT[-1]])
     low, high = ends.astype(np.float16).astype(np.float64)
     scale = (high - low) / (ends[1] - ends[0])
