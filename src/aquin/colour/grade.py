@@ -217,8 +217,8 @@ class Grade:
         keys = keys_of([[key.frame, *(k * v for v in key.change)] for key in self.keys])
         soft = k * self.softness
         zones = None if self.zones is None else ZoneGains.of(k * self.zones.rows)
-        flare = triple(self.flare, 0.0)
-        return Grade(balance, trim, matrix, root, warp, curve, soft, regions, keys, zones, flare)  # type: ignore[arg-type]
+        made = Grade(balance, trim, matrix, root, warp, curve, soft, regions, keys, zones)  # type: ignore[arg-type]
+        return replace(made, flare=triple(self.flare, 0.0))
 
     def values(self) -> dict[str, Any]:
         """As plain values for a file: stops, gains, slope, offset, power, saturation, matrix, and where used root,
@@ -299,8 +299,8 @@ class Grade:
             raise ValueError(f"a grade holds up to {MOST} regions")
         keys = keys_of(values.get("keys") or ())
         zones = None if values.get("zones") is None else ZoneGains.of(values["zones"])
-        flare = _flare(values.get("flare"))
-        return cls(balance, trim, matrix, root, warp, curve, softness, regions, keys, zones, flare)  # type: ignore[arg-type]
+        made = cls(balance, trim, matrix, root, warp, curve, softness, regions, keys, zones)  # type: ignore[arg-type]
+        return replace(made, flare=_flare(values.get("flare")))
 
     def apply_linear(self, linear: Floats) -> Floats:
         """(..., 3) scene-linear AP1 to graded ACEScct, unclamped, without regions and softness; the float type is
