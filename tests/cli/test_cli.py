@@ -126,6 +126,7 @@ def test_match_writes_a_grade_that_opencolorio_and_render_agree_on(
         "confidence",
         "balance",
         "trim",
+        "flare",
         "before",
         "after",
         "ledger",

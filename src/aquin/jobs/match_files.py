@@ -37,6 +37,7 @@ KEYS = (
         "confidence",
         "balance",
         "trim",
+        "flare",
     ),
     *("before", "after", "ledger", "alternatives", "warnings"),
 )
@@ -160,6 +161,7 @@ def _grade_values(grade: Grade) -> dict[str, Any]:
             "power": list(trim.power),
             "saturation": trim.saturation,
         },
+        "flare": list(grade.flare),
     }
 
 

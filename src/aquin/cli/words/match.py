@@ -47,6 +47,10 @@ def say_match(data: dict[str, Any], out: Path, proof: Proof) -> None:
     print(
         f"  balance     {b['stops']:+z.3f} stops  {b['mired']:+z.1f} mired  {1e3 * b['duv']:+z.2f} 1e-3 Duv"
     )
+    if any(data["flare"]):
+        print(
+            f"  flare       {' '.join(f'{100 * v:+z.2f}' for v in data['flare'])} % of white off (red, green, blue)"
+        )
     for row in data["ledger"]:
         state = "within" if row["within"] else "off"
         print(

@@ -128,6 +128,8 @@ def say_grade(data: dict[str, Any]) -> None:
     for key in ("slope", "offset", "power"):
         print(f"  {key:8} {' '.join(f'{v:.4f}' for v in g[key])}")
     print(f"  saturation {g['saturation']:.4f}")
+    if any(g.get("flare") or ()):
+        print(f"  flare    {' '.join(f'{100 * v:+z.2f}' for v in g['flare'])} % of white off")
     for words in (data["not_in_a_cdl"], data["not_in_a_lut"]):
         if words:
             print(f"  and {words}")
