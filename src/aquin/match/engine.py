@@ -158,7 +158,26 @@ def match_sides(
     scene = scene_colours(shot.linear)
     solutions = solve_all(evidence, lambda share: tell(0.4 + 0.6 * share), scene, models, folds=FOLDS)
     kept = tuple(kept_whole(s, shot, evidence) for s in solutions)
+    if words := _flare_words(kept):
+        warnings.append(words)
     return Match(evidence, tuple(sources), kept, tuple(warnings))
+
+
+CLEARLY = 0.8
+"""Share of what the best without flare leaves, from which a person is told of flare."""
+
+
+def _flare_words(solutions: Sequence[Solution]) -> str:
+    """What is to be said where flare shows clearly; else nothing."""
+    flared = [s for s in solutions if s.model in FLARED]
+    if not flared:
+        return ""
+    best = best_of(flared)
+    if best.loo > CLEARLY * min(s.loo for s in solutions if s.model not in FLARED):
+        return ""
+    light = 100 * float(np.mean(best.grade.flare))
+    where = "shot" if light > 0 else "hero"
+    return f"flare: {abs(light):.1f} % of white lies over the {where}, which a CDL can't take off"
 
 
 def match_given(source: Source, shot: Side, models: Sequence[str] = MODELS) -> Match:
