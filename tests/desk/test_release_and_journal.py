@@ -190,6 +190,8 @@ def test_the_journal_by_hand(window: Window, tmp_path: Path) -> None:
     press(view.table, Qt.Key.Key_F, Qt.KeyboardModifier.ControlModifier)
     QTest.keyClicks(view.text, "by hand")
     assert 3 <= view.table.rowCount() < everything
+    press(view.text, Qt.Key.Key_Return)
+    assert view.table.hasFocus()
     box = view.boxes["shot_id"]
     box.setCurrentIndex(box.findData(shots[1].id))
     box.activated.emit(box.currentIndex())

@@ -24,7 +24,7 @@ from aquin.production.grading import held_grade
 from aquin.production.looking import thumbnail
 from aquin.production.remembered import Remembered
 from aquin.simulate.film import write_still
-from desk.pages import do_next, page, production_of, rest, shown_window
+from desk.pages import do_next, page, press, production_of, rest, shown_window
 
 COLUMN = {c.key: k for k, c in enumerate(COLUMNS)}
 
@@ -164,6 +164,24 @@ def test_filter_by_words_and_columns(opened: Window) -> None:
         until(lambda n=count: len(view.model.shots) == n)
     assert view.pages.currentIndex() == 2
     assert "No shot fits" in view.empty.text()
+
+
+@pytest.mark.parametrize("key", [Qt.Key.Key_Return, Qt.Key.Key_Down])
+def test_from_the_filter_keys_lead_to_the_first_shot_that_is_left(opened: Window, key: Qt.Key) -> None:
+    view = opened.shots
+    press(view.table, Qt.Key.Key_F, Qt.KeyboardModifier.ControlModifier)
+    assert view.filter.hasFocus()
+    QTest.keyClicks(view.filter, "camera:egret")
+    press(view.filter, key)
+    assert view.table.hasFocus() and view.model is not None
+    assert [s.id for s in view.selected] == [view.model.shots[0].id]
+    press(view.table, Qt.Key.Key_Down)
+    assert [s.id for s in view.selected] == [view.model.shots[1].id]
+    press(view.table, Qt.Key.Key_F, Qt.KeyboardModifier.ControlModifier)
+    press(view.filter, Qt.Key.Key_Escape)
+    assert view.filter.text() == "" and view.filter.hasFocus()  # it clears first, and goes on then
+    press(view.filter, Qt.Key.Key_Escape)
+    assert view.table.hasFocus()
 
 
 def test_a_cell_is_edited_undone_and_redone(opened: Window) -> None:

@@ -6,13 +6,14 @@ from functools import partial
 from typing import TYPE_CHECKING, Any
 
 from PySide6.QtGui import QImage
-from PySide6.QtWidgets import QComboBox, QLineEdit, QPlainTextEdit, QPushButton, QWidget
+from PySide6.QtWidgets import QComboBox, QPlainTextEdit, QPushButton, QWidget
 
 from aquin.desk.commands import tip, words
 from aquin.desk.journal.state import JournalDesk, key_of
 from aquin.desk.kit import theme
 from aquin.desk.kit.ask import EXPORTS, ask_save
 from aquin.desk.kit.boxes import column_of, line_of
+from aquin.desk.kit.filter_field import FilterField
 from aquin.desk.kit.jobs import Jobs, Latest
 from aquin.desk.kit.labels import Words
 from aquin.desk.kit.paged import columns_of
@@ -62,10 +63,8 @@ class JournalView(SessionView):
         head.addWidget(self.write_button)
         column.addLayout(head)
         line = line_of(0, spacing=6)
-        self.text = QLineEdit()
-        self.text.setPlaceholderText("words")
-        self.text.setAccessibleName("Words in what was done, or why")
-        self.text.setClearButtonEnabled(True)
+        self.text = FilterField("words", "Words in what was done, or why")
+        self.text.left.connect(self.take_keyboard)
         self.text.textChanged.connect(lambda t: self._want(text=t))
         line.addWidget(self.text, 2)
         self.boxes: dict[str, QComboBox] = {}

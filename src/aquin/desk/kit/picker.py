@@ -10,7 +10,6 @@ from PySide6.QtWidgets import (
     QDialog,
     QGridLayout,
     QHBoxLayout,
-    QLineEdit,
     QListWidget,
     QListWidgetItem,
     QPushButton,
@@ -22,6 +21,7 @@ from aquin.colour.config import ColourConfig
 from aquin.colour.encoding import CameraEncoding
 from aquin.desk.kit import theme
 from aquin.desk.kit.ask import CONFIGS, ask_open
+from aquin.desk.kit.filter_field import FilterField
 from aquin.desk.kit.labels import Words
 from aquin.errors import AquinError
 
@@ -54,14 +54,14 @@ class Picker(QDialog):
         name = Words(Path(file).name)
         name.setFont(theme.font(theme.LARGE, True))
         column.addWidget(name)
-        self.search = QLineEdit()
-        self.search.setPlaceholderText("Search: any words of the name, family or kind")
-        self.search.setAccessibleName("Search encodings")
-        self.search.setClearButtonEnabled(True)
+        self.search = FilterField(
+            "Search: any words of the name, family or kind", "Search encodings", enter=False
+        )
         self.search.textChanged.connect(self._fill)
         column.addWidget(self.search)
         self.list = QListWidget()
         self.list.setAccessibleName("Encodings")
+        self.search.left.connect(self.list.setFocus)
         self.list.itemActivated.connect(lambda _: self.accept())
         self.list.currentItemChanged.connect(lambda *_: self._told())
         column.addWidget(self.list, 1)

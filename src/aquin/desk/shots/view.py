@@ -15,7 +15,6 @@ from PySide6.QtWidgets import (
     QAbstractItemView,
     QComboBox,
     QHBoxLayout,
-    QLineEdit,
     QMenu,
     QPushButton,
     QSplitter,
@@ -25,6 +24,7 @@ from PySide6.QtWidgets import (
 
 from aquin.desk.kit import theme
 from aquin.desk.kit.boxes import column_of, line_of
+from aquin.desk.kit.filter_field import FilterField
 from aquin.desk.kit.jobs import Jobs
 from aquin.desk.kit.labels import Words
 from aquin.desk.kit.thumbs import Thumbs
@@ -97,11 +97,11 @@ class ShotsView(ShotActions):
 
     def _bar(self) -> QHBoxLayout:
         bar = line_of((theme.GRID, 6, theme.GRID, 6))
-        self.filter = QLineEdit()
-        self.filter.setPlaceholderText("Filter: words, or column:word, such as  camera:heron error")
-        self.filter.setAccessibleName("Filter")
-        self.filter.setToolTip("Shows shots that hold all these words (Ctrl+F)")
-        self.filter.setClearButtonEnabled(True)
+        self.filter = FilterField("Filter: words, or column:word, such as  camera:heron error", "Filter")
+        self.filter.setToolTip(
+            "Shows shots that hold all these words (Ctrl+F); Enter goes on to them, Escape clears"
+        )
+        self.filter.left.connect(self._from_filter)
         self.filter.textChanged.connect(lambda _: self._filtering.start())
         self.by = QComboBox()
         self.by.addItems([f"by {g}" if g != "none" else "not grouped" for g in GROUPS])
@@ -412,6 +412,13 @@ class ShotsView(ShotActions):
         if self.log is not None:
             self.log.words = self.filter.text()
             self.refresh()
+
+    def _from_filter(self) -> None:
+        """On to the shots that are left: the first one, where none of them is selected."""
+        self._filter()
+        self.take_keyboard()
+        if not self.selected:
+            self.step(1)
 
     def _regroup(self, index: int) -> None:
         if self.log is not None:
