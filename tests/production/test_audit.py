@@ -128,6 +128,11 @@ def shoot(tmp_path: Path, builtin: ColourConfig) -> Shoot:
     return Shoot(tmp_path / "p.aquin", builtin)
 
 
+def test_people_see_true_minus_signs_before_numbers_and_names_as_they_are() -> None:
+    told = Finding("exposure", "warning", 0.9, "take-2 is -2.9 stops from B-3's others, +-0.1")
+    assert told.said == "take-2 is −2.9 stops from B-3's others, +−0.1"
+
+
 ALL = (*papers.RULES, *tags.RULES, *light.RULES, *grades.RULES)
 
 

@@ -57,7 +57,7 @@ class Notices(QObject):
         words = ""
         if found and self.state.now.shot is not None:
             more = f" And {len(found) - 1} more." if len(found) > 1 else ""
-            words = f"{'!' if found[0].severity == 'error' else '?'}  {found[0].what.rstrip('.')}.{more}"
+            words = f"{'!' if found[0].severity == 'error' else '?'}  {found[0].said.rstrip('.')}.{more}"
             choices = self._choices(found[0])
         elif against := disagreement(self.state.ledger()):
             words = f"?  {against}"

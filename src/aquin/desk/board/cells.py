@@ -115,7 +115,7 @@ def _tip(cell: Cell) -> str:
     if cell.origin:
         lines.append(cell.origin)
     seen = {f.key: f for s in cell.shots for f in s.findings}
-    lines += [f"! {f.what}" for f in seen.values()]
+    lines += [f"! {f.said}" for f in seen.values()]
     lines += [
         f"{r.axis.name}: {difference_text(r.axis, r.value)}{doubt_text(r)} {r.axis.unit}{standing(r)}"
         for r in cell.rows

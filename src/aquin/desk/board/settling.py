@@ -119,7 +119,7 @@ class FixFirst(QDialog):
             box = QCheckBox(no_mnemonic(f"{name}: {finding.fix.words}"))
             box.setChecked(True)
             column.addWidget(box)
-            said = Words(f"{finding.what} ({finding.confidence:.0%} sure)")
+            said = Words(f"{finding.said} ({finding.confidence:.0%} sure)")
             said.set_role("soft")
             said.setWordWrap(True)
             said.setContentsMargins(26, 0, 0, 6)

@@ -272,7 +272,7 @@ class BoardView(BoardWidgets, OfSession):
         self.findings_button.setVisible(bool(found))
         if first is not None:
             more = f" And {len(found) - 1} more." if len(found) > 1 else ""
-            self.finding_words.setText(f"{'!' if first.severity == 'error' else '?'}  {first.what}{more}")
+            self.finding_words.setText(f"{'!' if first.severity == 'error' else '?'}  {first.said}{more}")
         if fix is not None:
             self.fix_button.setText(no_mnemonic(fix.words[:1].upper() + fix.words[1:]))
         self._finding = first

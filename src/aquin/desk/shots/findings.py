@@ -130,7 +130,7 @@ class FindingsPanel(QWidget):
             r.name for r in (camera, setup) if r is not None and r.name not in finding.what
         )
         mark = "set aside" if finding.dismissed else WORDS[finding.severity]
-        return f"{mark}, {finding.confidence:.0%} sure\n{about + ': ' if about else ''}{finding.what}"
+        return f"{mark}, {finding.confidence:.0%} sure\n{about + ': ' if about else ''}{finding.said}"
 
     def _fit_rows(self) -> None:
         """Give each item the height that its words need."""
@@ -154,7 +154,7 @@ class FindingsPanel(QWidget):
                 widget.deleteLater()
         if finding is None:
             return
-        self.what.setText(finding.what)
+        self.what.setText(finding.said)
         for k, (name, value) in enumerate(finding.evidence):
             left, right = Words(name), Words(value)
             left.set_role("dim")

@@ -142,7 +142,7 @@ class ShotModel(QAbstractItemModel):
             return self._ink(shot, column.key)
         if role == Qt.ItemDataRole.ToolTipRole:
             if column.key == "findings":
-                return "\n".join(f.what for f in self.log.of(shot)) or None
+                return "\n".join(f.said for f in self.log.of(shot)) or None
             return shot.path if index.column() == 0 else column.tip or None
         if role == Qt.ItemDataRole.TextAlignmentRole:
             side = Qt.AlignmentFlag.AlignRight if column.number else Qt.AlignmentFlag.AlignLeft

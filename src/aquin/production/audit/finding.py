@@ -1,5 +1,6 @@
 """What an audit says: a finding, what speaks for it, and what could be done."""
 
+import re
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass, field
 from typing import Any, Literal
@@ -14,6 +15,9 @@ class Fix:
 
     words: str
     changes: tuple[tuple[str, str, Mapping[str, Any]], ...] = ()
+
+
+MINUS = re.compile(r"(?<![\w.])-(?=\d)")
 
 
 @dataclass(frozen=True)
@@ -42,6 +46,11 @@ class Finding:
     def key(self) -> str:
         """The same for the same finding of a later audit."""
         return "|".join((self.kind, self.camera, self.setup, *sorted(self.shots)))
+
+    @property
+    def said(self) -> str:
+        """What is wrong, with true minus signs before its numbers."""
+        return MINUS.sub("−", self.what)
 
     def data(self) -> dict[str, Any]:
         return asdict(self)
