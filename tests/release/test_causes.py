@@ -140,6 +140,18 @@ def test_pictures_that_are_for_no_screen(released: Path) -> None:
     judged(cases)
 
 
+def test_an_encoding_that_can_not_be_undone_is_no_reason_to_tell_nothing(
+    released: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    away, chain = elsewhere(released)
+
+    def one_way(self: ColourConfig, encoding: str) -> None:
+        raise AquinError("the colour transform can't be built", None, "Check the configuration")
+
+    monkeypatch.setattr(ColourConfig, "from_linear", one_way)
+    assert told(chain, away.codes, kept(away.right, "8"), [], "", 0).exact
+
+
 def test_turned_and_mirrored_pictures(released: Path) -> None:
     """Each way is told in words, none where it stands upright, and what was done to its colours beside it."""
     away, chain = elsewhere(released)

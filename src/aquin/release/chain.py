@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from contextlib import suppress
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
@@ -15,6 +16,7 @@ from aquin.colour.difference import lab_of_xyz
 from aquin.colour.grade import Grade
 from aquin.colour.primaries import ACES_WHITE, AP0_TO_AP1, AP1_TO_XYZ
 from aquin.colour.white import adaptation
+from aquin.errors import AquinError
 from aquin.look.look import Look
 from aquin.measure.display import D65, lab_of_display
 from aquin.screens.light import to_xyz, white_point
@@ -100,7 +102,10 @@ class Chain:
         """What people write in place of a screen's signal."""
         to_709 = np.linalg.inv(to_xyz("bt709")) @ adaptation(ACES_WHITE, D65) @ AP1_TO_XYZ
         to_ap0 = np.linalg.inv(AP0_TO_AP1)
-        log = self.config.from_linear(self.encoding)
+        own = []
+        with suppress(AquinError):  # an encoding that can't be undone
+            log = self.config.from_linear(self.encoding)
+            own = [Given("not-for-screen", f"it is {self.encoding}, not a screen's signal", log)]
         return [
             Given("not-for-screen", "it is ACEScct, not a screen's signal", acescct.encode),
             Given("not-for-screen", "it is scene-linear with the primaries AP1", lambda x: x),
@@ -108,7 +113,7 @@ class Chain:
             Given(
                 "not-for-screen", "it is scene-linear with the primaries of BT.709", lambda x: x @ to_709.T
             ),
-            Given("not-for-screen", f"it is {self.encoding}, not a screen's signal", log),
+            *own,
         ]
 
     def other_views(self) -> list[tuple[str, str]]:
