@@ -15,15 +15,22 @@ SHARES = (0.01, 0.1, 1, 5, 25, 50, 75, 95, 99, 99.9, 99.99)
 AT = {share: k for k, share in enumerate(SHARES)}
 
 STRIDE = 3
-"""Every third pixel of every third line counts; of large pictures, as many as of 1920 by 1080."""
+"""Every third pixel of every third line counts, of pictures up to 1920 by 1080."""
+
+FEWEST = 57_600
+"""Pixels of a frame that count at least, of larger pictures (UHD and up): a value's place among them is known to a
+fraction of a per cent, and more would take longer than decoding them.
+"""
 
 DARK = 2.0**-10
 """Scene-linear level that darker pixels are taken for in stops."""
 
 
 def stride_of(width: int, height: int) -> int:
-    """Every how many-th pixel of a line, and line, counts."""
-    return max(STRIDE, round(STRIDE * float(np.sqrt(width * height / (1920 * 1080)))))
+    """Every how many-th pixel of a line, and line, counts: fewer of them, the larger the picture."""
+    size, hd = width * height, 1920 * 1080
+    wanted = max(hd / STRIDE**2 * min(hd / size, 1.0), FEWEST)
+    return max(STRIDE, round(float(np.sqrt(size / wanted))))
 
 
 @dataclass(frozen=True)
