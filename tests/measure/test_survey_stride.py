@@ -17,7 +17,7 @@ def test_how_many_pixels_count(size: tuple[int, int], stride: int) -> None:
 
 @pytest.mark.parametrize("name", ["coffee", "astronaut", "china"])
 def test_a_quarter_of_the_pixels_says_the_same(name: str) -> None:
-    """Light within 0.03 stop, also of shadows; white within 0.01 stop between channels; levels within 0.5 % of signal."""
+    """Light within 0.03 stop, also of shadows; white within 0.01 stop; levels within 0.5 % of signal."""
     linear = np.maximum(photographs()[name].astype(np.float32), 1e-5)
     whole = np.kron(linear, np.ones((3, 3, 1), np.float32))  # as large as UHD has them
     signal = whole ** (1 / 2.4) + np.random.default_rng(1).normal(0, 0.004, whole.shape).astype(np.float32)
