@@ -3,7 +3,7 @@
 from dataclasses import replace
 from pathlib import Path
 
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from aquin.production import Camera, Option, Production, Root, Setup, Shot
@@ -17,18 +17,23 @@ values = st.recursive(
 )
 
 
+@settings(max_examples=300)
 @given(values, values)
 def test_any_two_values_are_told_in_short_lines(before: object, after: object) -> None:
     lines = changed(before, after)
     assert all(isinstance(line, str) for line in lines)
     assert len(plain(before)) <= LONG
-    if (
-        isinstance(before, list | dict)
-        and type(before) is type(after)
-        and before != after
-        and before == before
-    ):
+    if isinstance(before, list | dict) and type(before) is type(after) and known(before) != known(after):
         assert lines
+
+
+def known(value: object) -> object:
+    """Without what stands for nothing; a number that is none is like itself."""
+    if isinstance(value, dict):
+        return {k: known(v) for k, v in value.items() if known(v) not in (None, {})}
+    if isinstance(value, list):
+        return [known(v) for v in value]
+    return "nan" if value != value else value
 
 
 def test_lists_say_what_came_and_went() -> None:
