@@ -2,6 +2,7 @@
 and written into files that other programs read.
 """
 
+from dataclasses import replace
 from pathlib import Path
 
 import cv2
@@ -154,3 +155,14 @@ def test_what_is_matched_to_a_hero_follows_when_its_flare_comes_off() -> None:
     assert np.abs(made.apply_linear(theirs) - after.apply_linear(same)).max() < 1e-9
     curved = carried(before, after, Grade(follower.balance, curve=ToneCurve((0.1, 0, 0, 0, 0))))
     assert curved.curve is not None and max(curved.flare) > 0.005
+
+
+def test_where_no_flare_shows_the_same_without_it_stands_in() -> None:
+    match, *_ = two_views("motorcycle", 0.0)
+    assert match.nearest("gains+flare") == "gains" and match.nearest("matrix+flare") == "matrix"
+    flared, *_ = two_views("motorcycle", 0.03)
+    assert flared.nearest("gains+flare") == "gains+flare"
+    found = flared.solution("gains+flare")
+    only_gains = tuple(s for s in flared.solutions if s.model == "gains")
+    for_skin = replace(flared, other=only_gains, preferred="skin")
+    assert for_skin.solution("gains+flare") == found  # skin alone may not show it

@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 import pytest
 
+from aquin.charts.solve import FLARED
 from aquin.colour.grade import Balance
 from aquin.colour.grade import Grade as Correction
 from aquin.desk.kit.axes import unsureness
@@ -28,7 +29,7 @@ from aquin.production.heroes import (
     propose,
     take_proposed,
 )
-from aquin.production.matching import Wish, read_charts, settle
+from aquin.production.matching import Wish, models_of, read_charts, settle
 from aquin.production.settings import config_of
 from aquin.production.shoot import Shoot, needed, shot_grade
 from aquin.production.stale import is_stale
@@ -109,6 +110,11 @@ def test_settling_is_one_step_that_can_be_undone(filmed: Path, shoot_copy: Path)
     production.undo()
     assert held_grade(production, shot) is None
     production.close()
+
+
+def test_where_flare_is_wished_the_same_without_it_stands_in() -> None:
+    assert models_of("matrix+flare") == ("matrix", "matrix+flare") and models_of("cdl") == ("cdl",)
+    assert "root" not in models_of("best") and set(FLARED) <= set(models_of("best"))
 
 
 def test_without_a_hero_nothing_is_settled_and_it_is_said(shoot_copy: Path) -> None:

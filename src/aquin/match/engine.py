@@ -114,16 +114,20 @@ class Match:
         self, model: str | None = None, weight: Weight | None = None, beyond: bool = False
     ) -> Solution:
         """The named model's, or the best of those that fit into a CDL, or of all where the file holds what is `beyond`
-        one; for the whole frame or for skin, as preferred where not said.
+        one; for the whole frame or for skin, as preferred where not said, and for the frame where skin has none.
         """
         found = self.other if (weight or self.preferred) == "skin" and self.other else self.solutions
         if model is None:
             return best_of([s for s in found if beyond or not s.grade.beyond_cdl])
-        return next(s for s in found if s.model == model)
+        return next(s for s in (*found, *self.solutions) if s.model == model)
 
     def nearest(self, model: str) -> str:
-        """The model, or the richest simpler one where the evidence can't carry it."""
+        """The model, or the richest simpler one where the evidence can't carry it; the same without flare, where none
+        shows.
+        """
         known = [s.model for s in self.solutions]
+        if model in FLARED and model not in known:
+            model = model.split("+")[0]
         simpler = [m for m in MODELS[: MODELS.index(model) + 1] if m in known]
         return simpler[-1] if simpler else known[0]
 

@@ -58,6 +58,13 @@ BEST = ("gains", "cdl", "matrix", *FLARED)
 """
 
 
+def models_of(wished: str) -> tuple[str, ...]:
+    """What a cell is solved with; where flare is wished, also the same without, since it may show nowhere."""
+    if wished == "best":
+        return BEST
+    return (wished.split("+")[0], wished) if wished in FLARED else (wished,)
+
+
 FOREIGN = 40.0
 """Mired between the light on a chart and on its hero's from which it is another spectrum: patches change in it as the
 scene does not, and the chart says no more than gains. On the tuning seeds richer models are nearer up to 20 mired, and
@@ -244,7 +251,7 @@ def _solve_group(
         hero = hero_of(production, setup)
         own_hero = hero is not None and hero.camera_id == camera.id
         targets = targets_of(shoot, place)
-        models: tuple[str, ...] = BEST if wish.model == "best" else (wish.model,)
+        models = models_of(wish.model)
         if own_hero:  # the light of another setup: white, no more
             models = ("gains",)
         said = evidence_of(shoot, place, targets[0], own_hero, wish.exposure)
@@ -262,10 +269,9 @@ def _solve_group(
             models = ("gains",)  # what these say of tones and colours has made shots worse
             if foreign:
                 notes[place] += ("; " if note else "") + "its light is another: gains alone"
-        elif all(s.by != "chart" for s in sources):
-            models = tuple(m for m in models if m in ("gains", "cdl", wish.model)) or ("cdl",)
-            if wish.model == "best" and 1 - np.prod([1 - s.sureness for s in sources]) < WEAK:
-                models = ("gains",)
+        elif wish.model == "best" and not own_hero and all(s.by != "chart" for s in sources):
+            weak = 1 - np.prod([1 - s.sureness for s in sources]) < WEAK
+            models = ("gains",) if weak else ("gains", "cdl")
         job = SolveJob(f"{setup.name}, {camera.name}", tuple(models), tuple(sources), wish.metric)
         work[job] = (place, sources)
     for job, result in each(solve_job, list(work), jobs, tell, lambda j: j.label):
