@@ -407,6 +407,9 @@ def test_a_cut_line_means_waiting_to_send(
     other.change("slate", replace(first(other), slate="9"))  # another field of the same shot
     wire.mend()
     until(lambda: not one.waiting and one._keeper.line.up)  # type: ignore[attr-defined]
+    until(
+        lambda: one.refresh() or first(one).slate == "9", SOON
+    )  # what others did is read after one's own is sent
     assert (first(one).note, first(one).take, first(one).slate) == ("kept", "18", "9")
     until(lambda: other.refresh() or first(other).take == "18", SOON)
     entries = one.journal()
