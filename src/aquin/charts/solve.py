@@ -54,8 +54,8 @@ MODELS = BASES + WARPED + CURVED + FLARED
 light that lies evenly over the picture before it.
 """
 FULL = "cdl+curve+warp"
-_STEPS = {name: k for k, name in enumerate(BASES + WARPED)} | {"cdl+curve": 2, FULL: 6}
-_STEPS |= {"gains+flare": 1, "matrix+flare": 3}
+_STEPS = {name: k for k, name in enumerate(BASES + WARPED)}
+_STEPS |= {"gains+flare": 1, "cdl+curve": 2, "matrix+flare": 3, FULL: 6}
 """How far a model is from the simplest."""
 
 TITLES = {"gains": "grey gains", "cdl": "CDL", "matrix": "3×3", "root": "root polynomial"}

@@ -1,6 +1,5 @@
 """The latitude report: what each camera gives over and under, side by side, for screen (HTML) and print (PDF)."""
 
-import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -11,6 +10,7 @@ from aquin.charts.latitude import Latitude, Row, advice, ranked
 from aquin.exchange import paper
 from aquin.exchange.paper import Block, Heading, Lines, Paper, Picture, Pictures, Table, write_paper
 from aquin.exchange.plots import Bar, Curve, bars, curves
+from aquin.wording import minus
 
 COLUMNS = (
     "marked",
@@ -50,11 +50,6 @@ class Report:
 
     def words(self, camera: Latitude) -> list[str]:
         return [minus(line) for line in advice(camera, self.policy)]
-
-
-def minus(text: str) -> str:
-    """A text with true minus signs before its numbers."""
-    return re.sub(r"(?<![\w.])-(?=\d)", "−", text)
 
 
 def row_words(row: Row) -> list[str]:

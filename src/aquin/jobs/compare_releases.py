@@ -16,7 +16,6 @@ from aquin.colour.config import ColourConfig
 from aquin.colour.difference import delta_e00
 from aquin.colour.grade import Grade
 from aquin.errors import AquinError
-from aquin.exchange.latitude_report import minus
 from aquin.exchange.paper import Block, Heading, Lines, Paper, Picture, Pictures, Table, write_paper
 from aquin.jobs.release_contents import said_of
 from aquin.jobs.what_did_they import chain_of
@@ -33,6 +32,7 @@ from aquin.release.package import release_at
 from aquin.release.routes import pixels
 from aquin.release.shot_files import check_source, jpeg
 from aquin.trusted import Unasked
+from aquin.wording import minus
 from aquin.workers import Tell
 
 

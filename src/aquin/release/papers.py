@@ -7,10 +7,10 @@ from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
-from aquin.exchange.latitude_report import minus
 from aquin.exchange.paper import Block, Heading, Lines, Paper, Picture, Pictures, Table, write_paper
 from aquin.files import write_text
 from aquin.release.manifest import Manifest
+from aquin.wording import minus
 
 Jpegs = Mapping[str, Mapping[str, bytes]]
 AXES = ("exposure", "warmth", "tint", "saturation", "skin hue")

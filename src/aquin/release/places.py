@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from pathlib import Path
 
-from aquin.files import write_safely
+from aquin.files import write_text
 from aquin.own_files import state_folder
 
 MOST = 500
@@ -23,7 +23,7 @@ def remember(seal: str, folder: Path) -> None:
     kept.pop(seal, None)
     kept[seal] = str(folder.absolute())
     text = json.dumps(dict(list(kept.items())[-MOST:]), indent=1)
-    write_safely(_file(), lambda p: _put(p, text), force=True)
+    write_text(_file(), text, force=True)
 
 
 def _file() -> Path:
@@ -39,7 +39,3 @@ def _read() -> dict[str, str]:
         return {str(k): str(v) for k, v in data.items()}
     except (OSError, ValueError, AttributeError, RecursionError):
         return {}
-
-
-def _put(path: Path, text: str) -> None:
-    path.write_text(text, encoding="utf-8")

@@ -35,10 +35,11 @@ from aquin.desk.kit.number import Number
 from aquin.desk.kit.plot import Line, Plot
 from aquin.desk.session import OfSession
 from aquin.errors import AquinError
-from aquin.exchange.latitude_report import Report, minus, row_words, write_latitude
+from aquin.exchange.latitude_report import Report, row_words, write_latitude
 from aquin.production import Camera
 from aquin.production.charting import Read, latitude_of, read_series, series_of
 from aquin.production.settings import POLICIES, Policy, policy_of
+from aquin.wording import minus
 
 if TYPE_CHECKING:
     from aquin.arrays import Float32

@@ -28,10 +28,10 @@ from aquin.desk.kit.labels import Words
 from aquin.desk.kit.plot import Line, Plot
 from aquin.desk.session import OfSession
 from aquin.errors import AquinError
-from aquin.exchange.latitude_report import minus
 from aquin.exchange.profile_file import write_profile
 from aquin.production import Camera
 from aquin.production.charting import Read, keep_profile, profile_of, read_series, series_of
+from aquin.wording import minus
 
 if TYPE_CHECKING:
     from aquin.desk.kit.jobs import Jobs

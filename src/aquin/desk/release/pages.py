@@ -16,7 +16,7 @@ from aquin.desk.kit.labels import Words
 from aquin.desk.kit.plain_table import PlainTable
 from aquin.desk.kit.sheet import Cell, Sheet, image_of
 from aquin.desk.release.state import ReleaseDesk, Row
-from aquin.exchange.latitude_report import minus
+from aquin.wording import minus
 
 SHOTS = {"all": "All shots", "agreed": "Only agreed shots"}
 STATES = {"changed": "changed", "missing": "missing", "added": "not of the release", "older": "older"}

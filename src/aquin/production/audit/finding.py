@@ -1,9 +1,10 @@
 """What an audit says: a finding, what speaks for it, and what could be done."""
 
-import re
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass, field
 from typing import Any, Literal
+
+from aquin.wording import minus
 
 Severity = Literal["error", "warning", "note"]
 SEVERITIES: tuple[Severity, ...] = ("error", "warning", "note")
@@ -15,9 +16,6 @@ class Fix:
 
     words: str
     changes: tuple[tuple[str, str, Mapping[str, Any]], ...] = ()
-
-
-MINUS = re.compile(r"(?<![\w.])-(?=\d)")
 
 
 @dataclass(frozen=True)
@@ -50,7 +48,7 @@ class Finding:
     @property
     def said(self) -> str:
         """What is wrong, with true minus signs before its numbers."""
-        return MINUS.sub("−", self.what)
+        return minus(self.what)
 
     def data(self) -> dict[str, Any]:
         return asdict(self)
