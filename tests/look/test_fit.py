@@ -14,7 +14,7 @@ from sklearn.datasets import load_sample_images
 
 from aquin.colour import acescct
 from aquin.colour.baked import BakedView
-from aquin.colour.cdl import Cdl
+from aquin.colour.cdl import Cdl, Triple
 from aquin.colour.config import ColourConfig
 from aquin.colour.difference import delta_e00
 from aquin.colour.tone_curve import ToneCurve
@@ -24,6 +24,7 @@ from aquin.look.look import Look
 from aquin.look.reference import take_apart
 from aquin.look.suits import suits
 from aquin.measure.display import lab_of_display
+from aquin.measure.neutrals import white_of
 
 LOOKS = {
     "warm": Look(
@@ -40,6 +41,13 @@ LOOKS = {
     ),
     "hard": Look(curve=ToneCurve((-0.8, -0.6, -0.1, 0.5, 0.6)), cdl=Cdl(saturation=1.2), strength=1.0),
 }
+
+CASTS: tuple[tuple[Triple, Triple], ...] = (
+    ((0.08, 0.0, -0.1), (-0.06, 0.01, 0.08)),
+    ((-0.06, 0.03, 0.0), (0.05, -0.03, 0.1)),
+    ((0.0, 0.0, 0.0), (0.12, -0.03, -0.15)),
+)
+"""Stops of shadows and lights."""
 
 
 @lru_cache(maxsize=1)
@@ -112,6 +120,29 @@ def test_the_fitted_look_is_at_most_half_as_far_from_the_true_one_as_nothing_is(
             gaps.append((k, float(delta_e00(lab, true).mean())))
     untouched, left = (np.mean([g for k, g in gaps if k == which]) for which in (0, 1))
     assert left <= 0.5 * untouched
+
+
+def test_the_casts_of_a_known_look_come_back() -> None:
+    """Of shadows and lights, end to end on greys: within 5 mired and 2e-3 Duv in the mean of six looks, and nearer than
+    nothing is.
+    """
+    levels = acescct.encode(0.18 * np.exp2(np.array([-3.5, 2.5])))
+
+    def casts(look: Look) -> np.ndarray:
+        greys = np.repeat(levels[:, None, None], 3, axis=2)
+        return np.array([white_of(np.asarray(acescct.decode(np.asarray(look.apply(g))))) for g in greys])
+
+    pairs = [(LOOKS[name], fitted(name).look) for name in LOOKS]
+    own, other = ([strips(p, k) for p in photographs().values()] for k in (0, 1))
+    for shadows, lights in CASTS:
+        look = Look(zones=ZoneGains(shadows, (0, 0, 0), lights), cdl=Cdl(saturation=0.9), strength=1.0)
+        reference = [np.asarray(look.apply(p), np.float32) for p in other]
+        pairs.append((look, fit(own, reference, view()).look))
+    off = np.array([np.abs(casts(found) - casts(true)) for true, found in pairs])
+    untouched = np.array([np.abs(casts(true)) for true, _ in pairs])
+    assert off.mean(axis=(0, 1))[0] < 5.0
+    assert off.mean(axis=(0, 1))[1] < 2.0
+    assert (off.mean(axis=(0, 1)) < 0.6 * untouched.mean(axis=(0, 1))).all()
 
 
 def test_no_look_is_found_where_there_is_none() -> None:

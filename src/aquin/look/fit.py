@@ -1,4 +1,4 @@
-"""A look fitted to a reference: tones first, then the casts of zones, then saturation, then hues.
+"""A look fitted to a reference: tones first, then saturation, then the casts of shadows and lights, then hues.
 
 The reference shows other things than the material, so that what differs is partly content. Each number is taken back
 towards nothing by how much pictures differ anyway: less so the more pictures there are on both sides, and the better a
@@ -34,12 +34,22 @@ nearly white, and their middles are anywhere (common practice).
 LIFTS = 0.35
 """Stops by which looks usually move a tone, as a standard deviation; curves are smooth."""
 BEND = 0.35
-CASTS = (0.10, 0.08)
-"""Stops of a channel: what the casts of pictures' zones differ by anyway, and what looks usually give them."""
+CAST = 0.08
+"""Stops of a channel by which looks usually tint shadows or lights, as a standard deviation."""
+CONTENT_CASTS = {0: 0.15, 2: 0.08}
+"""By zone, stops by which the neutrals of pictures usually differ: worth `USUAL` pictures of one's own. The middle's
+cast is the light's, which balancing takes away, and a look's is not told from it.
+"""
 MIDDLE = 0.3
-"""How much of a cast of the middle is taken for the look's: most of it is the light's, which balancing takes away."""
+"""How much of the middle's is taken all the same where one fits boldly."""
+USUAL = 2.0
+ALIKE_BY = 0.15
+"""Share of what pictures of one side differ by that both sides differ by where they show the same kind of things."""
+MOST_CAST = 0.35
+"""Stops: what needs more is no tint of a look but something else."""
+ROUNDS = 4
 CHROMA = (0.35, 0.25)
-"""The same of the logarithm of chroma."""
+"""Of the logarithm of chroma: what pictures differ by anyway, and what looks usually do."""
 NEUTRAL = 0.022
 """ACEScct chroma within which pixels near a zone's own white are its neutrals."""
 ZONE_STOPS = ((-9.0, -2.2), (-1.6, 1.2), (1.6, 6.0))
@@ -47,6 +57,8 @@ ZONE_STOPS = ((-9.0, -2.2), (-1.6, 1.2), (1.6, 6.0))
 BETTER = 0.96
 """A part is kept where it leaves no more than this share of the distance before it."""
 DIRECTIONS = 24
+PIXELS = 24_000
+"""Of one side, of all its pictures."""
 
 
 @dataclass(frozen=True)
@@ -80,13 +92,17 @@ class Fitted:
 
 @dataclass(frozen=True)
 class _Sides:
-    """(n, 3) ACEScct pixels of both sides; `doubt`: what pictures differ by anyway, 0 to about 1."""
+    """(n, 3) ACEScct pixels of both sides; `counts`: how many pictures they are of, as many of each; `doubt`: what
+    pictures differ by anyway, 0 to about 1; `bold`: it is the reference's mood that is wished, whatever made it.
+    """
 
     own: Float64
     wanted: Float64
+    counts: tuple[int, int]
     seen: Float64
     view: View
     doubt: float
+    bold: bool
 
     def distance(self, look: Look) -> float:
         shown = lab_of_display(np.asarray(self.view(np.asarray(look.apply(self.own), np.float32))))
@@ -110,7 +126,7 @@ def fit(
     """
     own, wanted = (_pixels(p) for p in (material, reference))
     seen = lab_of_display(np.asarray(view(wanted.astype(np.float32))))
-    free = _Sides(own, wanted, seen, view, FREE)
+    free = _Sides(own, wanted, (len(material), len(reference)), seen, view, FREE, bold)
     left = min(p.left for p in _steps(free, name))
     count = min(len(material), len(reference))
     doubt = float(np.clip((left - ALIKE[0]) / (ALIKE[1] - ALIKE[0]), FREE, 2.0)) / max(
@@ -131,8 +147,8 @@ def _steps(sides: _Sides, name: str) -> list[Part]:
     parts = []
     for title, made in (
         ("tone curve", _toned),
-        ("zone tints", _tinted),
         ("saturation", _coloured),
+        ("zone tints", _tinted),
         ("hue warp", _warped),
     ):
         tried = made(look, sides)
@@ -148,7 +164,7 @@ def _pixels(pictures: Sequence[Float32]) -> Float64:
     """(n, 3) float64, as many of each picture."""
     few = [thin(p).reshape(-1, 3) for p in pictures]
     count = min(len(f) for f in few)
-    count = min(count, max(60_000 // len(few), 2_000))
+    count = min(count, max(PIXELS // len(few), 2_000))
     return np.concatenate([f[np.linspace(0, len(f) - 1, count).astype(int)] for f in few]).astype(np.float64)
 
 
@@ -221,14 +237,71 @@ def _neutrals(pixels: Float64) -> list[Float64 | None]:
 
 
 def _tinted(look: Look, sides: _Sides) -> Look:
-    """Zone gains that give the material's neutrals the reference's casts, zone by zone."""
-    shown = np.asarray(look.apply(sides.own), np.float64)
-    rows = np.zeros((3, 3))
-    believed = CASTS[1] ** 2 / (CASTS[1] ** 2 + (CASTS[0] * sides.doubt) ** 2)
-    for k, (a, b) in enumerate(zip(_neutrals(shown), _neutrals(sides.wanted), strict=True)):
-        if a is not None and b is not None:
-            rows[k] = believed * (MIDDLE if k == 1 else 1.0) * (b - a)
-    return replace(look, zones=ZoneGains.of(np.clip(np.round(rows, 4), -MOST, MOST)))
+    """Gains of shadows, of lights or of both that give the material's neutrals the reference's casts: what brings the
+    distribution nearest.
+    """
+    believed = {0: 1.0, 1: MIDDLE, 2: 1.0} if sides.bold else _believed(sides)
+    ways: list[tuple[int, ...]] = [(0,), (2,), (0, 2), *([(0, 1, 2)] if sides.bold else [])]
+    best, left = look, BETTER * sides.distance(look)
+    for zones in ways:
+        rows = _casts(look, sides, {k: believed[k] for k in zones})
+        if rows is None:
+            continue
+        tried = replace(look, zones=ZoneGains.of(rows))
+        now = sides.distance(tried)
+        if now < left:
+            best, left = tried, now
+    return best
+
+
+def _believed(sides: _Sides) -> dict[int, float]:
+    """By zone, the share of a difference of neutrals that is taken for the look's: by how far the neutrals of single
+    pictures of one side lie apart.
+    """
+    each = [
+        [_neutrals(p) for p in np.split(pixels, count)]
+        for pixels, count in zip((sides.own, sides.wanted), sides.counts, strict=True)
+    ]
+    out = {}
+    for k, usual in CONTENT_CASTS.items():
+        variance = 0.0
+        for side in each:
+            seen = np.array([zones[k] for zones in side if zones[k] is not None])
+            spread = ((seen - seen.mean(axis=0)) ** 2)[:, [0, 2]].mean(axis=1).sum() if len(seen) else 0.0
+            variance += (spread + USUAL * usual**2) / (max(len(seen) - 1, 0) + USUAL) / max(len(seen), 1)
+        out[k] = CAST**2 / (CAST**2 + (ALIKE_BY + sides.doubt) ** 2 * variance)
+    return out
+
+
+def _casts(look: Look, sides: _Sides, believed: dict[int, float]) -> Float64 | None:
+    """(3, 3) gains with which the look's neutrals have the share that is believed of the reference's casts in these
+    zones; None where that can't be reached, as where others become the neutrals. Boldly: what they differ by.
+    """
+    wanted, now = _neutrals(sides.wanted), _neutrals(np.asarray(look.apply(sides.own), np.float64))
+    goals, first = {}, {}
+    for k, share in believed.items():
+        a, b = now[k], wanted[k]
+        if a is None or b is None:
+            return None
+        goals[k], first[k] = a + share * (b - a), a
+    rows, left = np.zeros((3, 3)), {k: goals[k] - first[k] for k in goals}
+    if sides.bold:
+        for k, more in left.items():
+            rows[k] = np.clip(np.round(more, 4), -MOST, MOST)
+        return rows
+    for _ in range(ROUNDS):  # a cast is seen through what comes after the tints
+        for k, more in left.items():
+            rows[k] += np.clip(more, -MOST_CAST / 2, MOST_CAST / 2)
+        if np.abs(rows).max() > MOST_CAST:
+            return None
+        now = _neutrals(np.asarray(replace(look, zones=ZoneGains.of(rows)).apply(sides.own), np.float64))
+        for k in left:
+            seen = now[k]
+            if seen is None:
+                return None
+            left[k] = goals[k] - seen
+    missed = (np.abs(left[k]).max() > 0.3 * np.abs(goals[k] - first[k]).max() + 0.01 for k in left)
+    return None if any(missed) else np.round(rows, 4)
 
 
 def _coloured(look: Look, sides: _Sides) -> Look:
