@@ -7,7 +7,7 @@ import PyOpenColorIO as ocio
 import pytest
 
 from aquin.colour import acescct
-from aquin.colour.baked import BakedView
+from aquin.colour.baked import BakedView, baked_view
 from aquin.colour.config import ColourConfig
 from aquin.colour.encoding import CameraEncoding, LogCurve
 from aquin.errors import AquinError
@@ -134,3 +134,18 @@ def test_baked_preview_error_is_known(builtin: ColourConfig, random: np.random.G
     assert np.percentile(gap, 99.9) < 1.5 * baked.error_code10[0] + 1
     finer = BakedView.bake(view, 65)
     assert finer.error_code10[0] < baked.error_code10[0]
+
+
+def test_a_view_is_baked_once_for_all_and_views_that_differ_are_never_taken_for_one_another(
+    builtin: ColourConfig,
+) -> None:
+    view = builtin.view(*builtin.default_view())
+    assert baked_view(view, 17) is baked_view(builtin.view(*builtin.default_view()), 17)
+    assert baked_view(view, 17) is not baked_view(view, 9)
+    colours = (0.18 * 2 ** np.random.default_rng(2).uniform(-6, 6, (300, 3))).astype(np.float32)
+    seen: dict[str, np.ndarray] = {}
+    for display, names in builtin.displays():
+        for name in names:
+            one = builtin.view(display, name)
+            assert np.array_equal(seen.setdefault(one.identity, one(colours)), one(colours)), (display, name)
+    assert len(seen) > 10

@@ -13,7 +13,7 @@ from skimage import data
 from sklearn.datasets import load_sample_images
 
 from aquin.colour import acescct
-from aquin.colour.baked import BakedView
+from aquin.colour.baked import baked_view
 from aquin.colour.cdl import Cdl, Triple
 from aquin.colour.config import ColourConfig
 from aquin.colour.difference import delta_e00
@@ -53,7 +53,7 @@ CASTS: tuple[tuple[Triple, Triple], ...] = (
 @lru_cache(maxsize=1)
 def view() -> Any:
     config = ColourConfig.load()
-    return BakedView.bake(config.view(*config.default_view()), 49).process
+    return baked_view(config.view(*config.default_view()), 49).process
 
 
 @lru_cache(maxsize=1)

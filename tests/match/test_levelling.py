@@ -8,7 +8,7 @@ import pytest
 from skimage import data
 from sklearn.datasets import load_sample_images
 
-from aquin.colour.baked import BakedView
+from aquin.colour.baked import baked_view
 from aquin.colour.config import ColourConfig
 from aquin.colour.grade import Balance, Grade
 from aquin.colour.primaries import AP1_LUMA
@@ -24,7 +24,7 @@ PHOTOGRAPHS = ("astronaut", "coffee", "chelsea", "rocket", "left", "right", "chi
 @lru_cache(maxsize=1)
 def view() -> Any:
     config = ColourConfig.load()
-    return BakedView.bake(config.view(*config.default_view()), 65).process
+    return baked_view(config.view(*config.default_view())).process
 
 
 @lru_cache(maxsize=16)

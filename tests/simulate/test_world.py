@@ -10,7 +10,7 @@ from aquin.simulate import kept_layers
 from aquin.simulate.cameras import HERON, SKUA
 from aquin.simulate.materials import library, number
 from aquin.simulate.places import PLACES
-from aquin.simulate.stage import Moves, Stage
+from aquin.simulate.stage import Moves, Stage, place_of
 from aquin.simulate.targets import TARGETS
 from aquin.simulate.world.lens import HEIGHT, MARGIN, WIDTH, Lens
 from aquin.simulate.world.light import Lamp, Lighting, Sky, Sun
@@ -24,7 +24,7 @@ FLOOR = quad([(-50, 0, -50), (-50, 0, 50), (50, 0, 50), (50, 0, -50)], "white")
 
 
 def lit(lighting: Lighting, points: list, normals: list, meshes: list = [FLOOR]) -> np.ndarray:  # noqa: B006
-    sight = Sight(LENS, lighting, Solids(meshes, {}))
+    sight = Sight(LENS, lighting, Solids(meshes, dict))
     light, _ = sight.light_at(np.array(points, np.float32), np.array(normals, np.float32), "white")
     return light.sum(1)
 
@@ -76,7 +76,7 @@ def test_a_lens_projects_what_its_rays_meet() -> None:
 
 
 def test_a_ball_is_met_where_geometry_says() -> None:
-    ball = Solids([ellipsoid((0, 1.5, 2.0), (0.5, 0.5, 0.5), "white", 48)], {}).static
+    ball = Solids([ellipsoid((0, 1.5, 2.0), (0.5, 0.5, 0.5), "white", 48)], dict).static
     hits = ball.met(np.array(LENS.eye, np.float32), np.array([[0, 0, 1], [0, 1, 0]], np.float32))
     assert hits.hit.tolist() == [True, False]
     assert hits.distance[0] == pytest.approx(4.5, abs=2e-3)
@@ -193,12 +193,17 @@ def test_the_sea_moves_and_foams() -> None:
 
 
 def test_layers_that_are_kept_make_the_same_picture(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    moved, seen = Moves(hand=1.0), []
+    moved, seen, lit = Moves(hand=1.0), [], []
+    at = (np.float32([[0.3, 1.2, 0.4]]), np.float32([[0.0, 0.6, 0.8]]), "white")
     monkeypatch.setenv(kept_layers.FOLDER, str(tmp_path))
     for _ in range(2):
-        seen.append(Stage("open-water", "flying").picture(SKUA).frame(9, moved).copy())
+        place_of.cache_clear()
+        one = Stage("open-water", "flying")
+        seen.append(one.picture(SKUA).frame(9, moved).copy())
+        lit.append(np.concatenate(one.sight.light_at(*at)))
+    assert lit[0].any() and np.array_equal(lit[0], lit[1])
     kept = tmp_path / "open-water flying.npz"
-    assert [f.name for f in tmp_path.iterdir()] == [kept.name]
+    assert {f.name for f in tmp_path.glob("*.npz")} == {kept.name, "open-water solid.npz"}
     kept.write_bytes(kept.read_bytes()[:100_000])  # half a file is no file
     assert not np.array_equal(seen[0], 0 * seen[0])
     monkeypatch.setattr(Sight, "static_layer", lambda _: pytest.fail("made anew"))
@@ -206,7 +211,10 @@ def test_layers_that_are_kept_make_the_same_picture(tmp_path: Path, monkeypatch:
         Stage("open-water", "flying")
     monkeypatch.undo()
     monkeypatch.setenv(kept_layers.FOLDER, str(tmp_path / "gone"))
-    seen.append(Stage("open-water", "flying").picture(SKUA).frame(9, moved))
+    place_of.cache_clear()
+    one = Stage("open-water", "flying")
+    assert np.array_equal(lit[0], np.concatenate(one.sight.light_at(*at)))
+    seen.append(one.picture(SKUA).frame(9, moved))
     assert all(np.array_equal(seen[0], s) for s in seen)
 
 

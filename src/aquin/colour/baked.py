@@ -1,7 +1,9 @@
 """The view baked into a LUT for the preview, with its error known. Measuring and exporting never come here."""
 
+from collections import OrderedDict
 from collections.abc import Callable
 from dataclasses import dataclass
+from threading import Lock
 from typing import Any
 
 import numpy as np
@@ -47,3 +49,24 @@ class BakedView:
         linear = (0.18 * np.exp2(stops)).astype(np.float32)
         gap = np.abs(process(acescct.encode(linear)) - view(linear)).max(axis=1) * 1023
         return cls(process, (float(np.percentile(gap, 99.9)), float(gap.max())))
+
+
+KEPT = 4
+"""Baked views that are held: 3 MB each."""
+_LOCK = Lock()
+_MADE: OrderedDict[tuple[str, int], BakedView] = OrderedDict()
+
+
+def baked_view(view: Processor, size: int = 65) -> BakedView:
+    """A view baked once for all who see through it; from any thread."""
+    key = (view.identity, size)
+    with _LOCK:
+        if (found := _MADE.get(key)) is not None:
+            _MADE.move_to_end(key)
+            return found
+    made = BakedView.bake(view, size)
+    with _LOCK:
+        _MADE[key] = made
+        while len(_MADE) > KEPT:
+            _MADE.popitem(last=False)
+    return made

@@ -265,6 +265,11 @@ class Processor:
     def __init__(self, cpu: Any) -> None:
         self._cpu = cpu
 
+    @property
+    def identity(self) -> str:
+        """The same for transforms that do the same: OpenColorIO's hash of all steps and their tables."""
+        return str(self._cpu.getCacheID())
+
     def __call__(self, rgb: Floats) -> Float32:
         """(..., 3) to a new float32 array of the same shape."""
         out = np.array(rgb, np.float32, order="C", copy=True)

@@ -16,7 +16,7 @@ from aquin.charts.fits import METRICS
 from aquin.charts.layout import layout
 from aquin.charts.solve import Solution, solve_all
 from aquin.charts.take import Take, read_take
-from aquin.colour.baked import BakedView
+from aquin.colour.baked import baked_view
 from aquin.colour.config import ColourConfig, shared_config
 from aquin.colour.grade import Grade
 from aquin.colour.primaries import AP1_LUMA
@@ -241,7 +241,7 @@ def seen_through(config: str | None, display: str, view: str) -> Any:
 
 @lru_cache(maxsize=2)
 def _baked(config: ColourConfig, display: str, view: str) -> Any:
-    return BakedView.bake(config.view(display, view), 65).process
+    return baked_view(config.view(display, view)).process
 
 
 @lru_cache(maxsize=6)

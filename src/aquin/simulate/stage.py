@@ -10,7 +10,7 @@ import numpy as np
 from aquin.arrays import Float32, Float64
 from aquin.simulate import spectra
 from aquin.simulate.cameras import Camera, raw_response
-from aquin.simulate.kept_layers import layers_of
+from aquin.simulate.kept_layers import layers_of, solid_of
 from aquin.simulate.materials import number, reflectances
 from aquin.simulate.places import PLACES, Place
 from aquin.simulate.sensor import soften
@@ -28,13 +28,17 @@ Tables = tuple[Float32, Float32, Float32]
 
 @lru_cache(maxsize=2)
 def place_of(name: str) -> tuple[Place, Solids]:
-    """A place and its meshes, ready for rays."""
+    """A place and its meshes for rays."""
     place = PLACES[name]()
-    groups: dict[str, list[Mesh]] = {}
-    for who, (person, pose) in place.people.items():
-        for mesh, part in person_meshes(person, pose):
-            groups.setdefault(f"{who} {'body' if part == 'body' else 'head'}", []).append(mesh)
-    return place, Solids(place.static, groups)
+
+    def people() -> dict[str, list[Mesh]]:
+        groups: dict[str, list[Mesh]] = {}
+        for who, (person, pose) in place.people.items():
+            for mesh, part in person_meshes(person, pose):
+                groups.setdefault(f"{who} {'body' if part == 'body' else 'head'}", []).append(mesh)
+        return groups
+
+    return place, Solids(place.static, people, lambda make: solid_of(f"{name} solid", make))
 
 
 @lru_cache(maxsize=64)

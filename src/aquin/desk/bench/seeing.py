@@ -12,7 +12,7 @@ import numpy as np
 from PySide6.QtCore import QElapsedTimer, QObject, Signal
 
 from aquin.colour import acescct
-from aquin.colour.baked import BakedView
+from aquin.colour.baked import BakedView, baked_view
 from aquin.colour.grade import Grade
 from aquin.desk.bench.scope_strip import ScopeStrip
 from aquin.desk.bench.state import BenchState
@@ -102,7 +102,7 @@ class Seeing(QObject):
         self.jobs.start(
             "bake",
             "preparing the view",
-            lambda: BakedView.bake(config.view(display, view), 65),
+            lambda: baked_view(config.view(display, view)),
             done,
             self.told.emit,
         )

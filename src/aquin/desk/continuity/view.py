@@ -149,9 +149,9 @@ class ContinuityView(SessionView):
             return key, found, len(found.jumping), len(found.positions_of)  # known from now on
 
         def bake() -> Any:
-            from aquin.colour.baked import BakedView
+            from aquin.colour.baked import baked_view
 
-            return key, BakedView.bake(config.view(*screen), 65)
+            return key, baked_view(config.view(*screen))
 
         self._knowing.ask(work)
         if self.baked is None:

@@ -237,9 +237,9 @@ class LookView(SessionView):
         screen = self.session.screen
 
         def work() -> Any:
-            from aquin.colour.baked import BakedView
+            from aquin.colour.baked import baked_view
 
-            baked = BakedView.bake(config.view(*screen), 65)
+            baked = baked_view(config.view(*screen))
             try:
                 return key, baked, material(production, config, shots), ""
             except AquinError as error:

@@ -1,7 +1,8 @@
 """What a lens sees: layers of attributes (material, light, mirror), ready to become any camera's levels."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
@@ -82,13 +83,38 @@ class Layer:
 
 
 class Solids:
-    """A world of meshes, `static` ones and groups that move, made ready once for all cameras in it."""
+    """A world of meshes, `static` ones and groups that move, made ready once for all cameras in it, and no sooner than
+    rays are shot at them. `kept`: how what stops light is got instead of made, from how it is made.
+    """
 
-    def __init__(self, static: Sequence[Mesh], groups: Mapping[str, Sequence[Mesh]]) -> None:
-        self.static = Solid(static)
-        self.groups = {name: Solid(meshes) for name, meshes in groups.items()}
-        everything = [*static, *(m for meshes in groups.values() for m in meshes)]
-        self.everything = Solid([m for m in everything if m.material != "sea body"])
+    def __init__(
+        self,
+        static: Sequence[Mesh],
+        groups: Callable[[], Mapping[str, Sequence[Mesh]]],
+        kept: Callable[[Callable[[], Solid]], Solid] = lambda make: make(),
+    ) -> None:
+        self._still, self._make, self._kept = static, groups, kept
+
+    @cached_property
+    def _moving(self) -> Mapping[str, Sequence[Mesh]]:
+        return self._make()
+
+    @cached_property
+    def static(self) -> Solid:
+        return Solid(self._still)
+
+    @cached_property
+    def groups(self) -> dict[str, Solid]:
+        return {name: Solid(meshes) for name, meshes in self._moving.items()}
+
+    @cached_property
+    def everything(self) -> Solid:
+        """What stops light: all but the sea."""
+        return self._kept(self._all)
+
+    def _all(self) -> Solid:
+        meshes = [*self._still, *(m for meshes in self._moving.values() for m in meshes)]
+        return Solid([m for m in meshes if m.material != "sea body"])
 
 
 class Sight:
@@ -96,18 +122,18 @@ class Sight:
 
     def __init__(self, lens: Lens, lighting: Lighting, solids: Solids) -> None:
         self.lens, self.lighting = lens, lighting
-        self._static, self._groups, self._all = solids.static, solids.groups, solids.everything
+        self._solids = solids
         self._tile_directions = _hemisphere(_TILE * _TILE * _AMBIENT).reshape(_TILE * _TILE, _AMBIENT, 3)
         self._tile_spots = _square(_TILE * _TILE * _LAMP).reshape(_TILE * _TILE, _LAMP, 2)
 
     def static_layer(self) -> Layer:
         """The layer of everything that stands still, sky and sea included."""
-        return self._layer(self._static, slice(0, FULL[0]), slice(0, FULL[1]), sky=True)
+        return self._layer(self._solids.static, slice(0, FULL[0]), slice(0, FULL[1]), sky=True)
 
     def group_layers(self) -> dict[str, Layer]:
         """A layer of its own for each group that is in the picture, as if nothing stood in front of it."""
         out = {}
-        for name, solid in self._groups.items():
+        for name, solid in self._solids.groups.items():
             at, depth = self.lens.project(solid.points)
             at = at[depth > 0.05]
             if not len(at):
@@ -245,7 +271,7 @@ class Sight:
             way = d[:, :, 0] * tangent[:, None] + d[:, :, 1] * n[:, None] + d[:, :, 2] * other[:, None]
             many = way.shape[1]
             way = way.reshape(-1, 3)
-            stopped = self._all.blocked(np.repeat(start, many, 0) if many > 1 else start, way)
+            stopped = self._solids.everything.blocked(np.repeat(start, many, 0) if many > 1 else start, way)
             got = np.zeros((len(way), len(names)), np.float32)
             open_ = np.flatnonzero(~stopped)
             if len(open_):
@@ -270,7 +296,7 @@ class Sight:
                 else:
                     way = _cone(light.towards, light.angle, spot)
                     reach = np.full(len(points), 1e4, np.float32)
-                total += ~self._all.blocked(start, way, reach)
+                total += ~self._solids.everything.blocked(start, way, reach)
             seen[:, j] = total / spots.shape[1]
         return ambient, seen
 
@@ -369,7 +395,7 @@ class Sight:
             way = d + 2 * cosine[:, None] * n
             way = way + n * (r[shiny] * 0.6)[:, None]
             way = (way / length(way)).astype(np.float32)
-            stopped = self._all.blocked(hits.points[shiny] + n * np.float32(0.006), way)
+            stopped = self._solids.everything.blocked(hits.points[shiny] + n * np.float32(0.006), way)
             got = 0.35 * ambient[shiny]
             open_ = np.flatnonzero(~stopped)
             if len(open_):

@@ -1,6 +1,6 @@
 """Rays against meshes, through Embree: what a ray meets, and whether it gets through."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -44,6 +44,9 @@ def joined(parts: Sequence[Hits]) -> Hits:
     return Hits(*(np.concatenate([getattr(p, name) for p in parts]) for name in Hits.__dataclass_fields__))
 
 
+_ARRAYS = ("points", "normals", "uv", "weight", "faces", "material")
+
+
 class Solid:
     """Meshes that rays can be shot at."""
 
@@ -60,8 +63,24 @@ class Solid:
         self.material = np.repeat([names[m.material] for m in meshes], [len(m.faces) for m in meshes]).astype(
             np.int16
         )
+        self._ready()
+
+    def _ready(self) -> None:
         self._scene = EmbreeScene()
         self._mesh = TriangleMesh(self._scene, self.points, self.faces)
+
+    def arrays(self) -> dict[str, np.ndarray]:
+        """What it is made of, for a file."""
+        return {name: getattr(self, name) for name in _ARRAYS}
+
+    @classmethod
+    def of(cls, arrays: Mapping[str, np.ndarray]) -> "Solid":
+        """From what `arrays` gave. Raises KeyError where one is missing."""
+        made = cls.__new__(cls)
+        for name in _ARRAYS:
+            setattr(made, name, arrays[name])
+        made._ready()
+        return made
 
     def met(self, origin: Float32, directions: Float32) -> Hits:
         """The nearest hit of each of (n, 3) rays from one point or from (n, 3) points."""
