@@ -36,7 +36,7 @@ from aquin.simulate.logbook import log_demo
 from aquin.simulate.planning import plan
 from aquin.simulate.stage import Stage
 from postgres import Postgres, programs
-from shoots import copy_of
+from shoots import copy_of, take_measured
 
 settings.register_profile("aquin", deadline=None)  # a busy machine is no failure
 settings.load_profile("aquin")
@@ -205,7 +205,7 @@ def random() -> np.random.Generator:
 @pytest.fixture(scope="session")
 def filmed(once: Callable[[str, Callable[[Path], None]], Path]) -> Path:
     """A production of two setups and three cameras, filmed at three frames a take and logged, with its truth in
-    `truth` beside it.
+    `truth` beside it. What settling reads of its frames is known: it was settled once, in a copy.
     """
     from shoots import film_short
 
@@ -217,8 +217,21 @@ def filmed(once: Callable[[str, Callable[[Path], None]], Path]) -> Path:
             keep=lambda t: t.setup in ("pier", "upper-deck") and t.role != "phone" and not t.mistake,
         )
         log_demo(folder / "ferry", audit=True)
+        path = folder / "ferry" / "ferry.aquin"
+        other = copy_of(path, path.with_name("settled.aquin"))
+        _settle(other)
+        take_measured(path, other)
 
     return once("filmed", film) / "ferry" / "ferry.aquin"
+
+
+def _settle(path: Path) -> None:
+    production = Production.open(path)
+    config = config_of(production)
+    take_proposed(production)
+    summary = settle(production, config, list(Shoot(production, config).shots))
+    assert all(c.done for c in summary.cells), summary.line
+    production.close()
 
 
 @pytest.fixture
@@ -228,20 +241,8 @@ def shoot_copy(filmed: Path) -> Path:
 
 
 @pytest.fixture(scope="session")
-def settled(filmed: Path, once: Callable[[str, Callable[[Path], None]], Path]) -> Path:
+def settled(filmed: Path) -> Path:
     """The filmed production with heroes proposed and all cells settled, beside the media."""
-
-    def settle_all(folder: Path) -> None:
-        path = filmed.with_name("settled.aquin")
-        copy_of(filmed, path)
-        production = Production.open(path)
-        config = config_of(production)
-        take_proposed(production)
-        summary = settle(production, config, list(Shoot(production, config).shots))
-        assert all(c.done for c in summary.cells), summary.line
-        production.close()
-
-    once("settled", settle_all)
     return filmed.with_name("settled.aquin")
 
 

@@ -1,5 +1,6 @@
 """The simulated shoot of any seed at a few frames a take: all mistakes and papers, filmed in a fraction of the time."""
 
+import sqlite3
 from collections.abc import Callable, Collection
 from dataclasses import replace
 from pathlib import Path
@@ -72,6 +73,17 @@ def copy_of(production: Path, to: Path | None = None) -> Path:
     made.save_copy(path, force=True)
     made.close()
     return path
+
+
+def take_measured(path: Path, other: Path) -> None:
+    """What was measured of the same media for another production is known to this one, too."""
+    with sqlite3.connect(other) as database:
+        kinds = [kind for (kind,) in database.execute("SELECT DISTINCT kind FROM measurement")]
+    here, there = Production.open(path), Production.open(other, read_only=True)
+    for kind in kinds:
+        here.keep_measured(kind, there.measured(kind))
+    here.close()
+    there.close()
 
 
 def _write(job: tuple[Shoot, Path]) -> None:

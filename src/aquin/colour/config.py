@@ -60,7 +60,7 @@ class ColourConfig:
         if path is None:
             names = [entry[0] for entry in ocio.BuiltinConfigRegistry().getBuiltinConfigs()]
             newest = [name for name in names if name.startswith("studio-config")][-1]
-            return cls(ocio.Config.CreateFromBuiltinConfig(newest), newest)
+            return _builtin(newest).again()
         path = Path(path)
         if not path.is_file():
             raise AquinError("the colour configuration does not exist", path, "Check --config")
@@ -78,6 +78,12 @@ class ColourConfig:
             )
         made = cls(config, path.name)
         made.path = path.absolute()
+        return made
+
+    def again(self) -> "ColourConfig":
+        """The same configuration for somebody else; what was made ready is shared."""
+        made = ColourConfig(self._config, self.label)
+        made._ready, made._prints = self._ready, self._prints
         return made
 
     @classmethod
@@ -292,6 +298,11 @@ def _nearest(name: str, names: list[str]) -> list[str]:
     import difflib
 
     return difflib.get_close_matches(name, names, 4, 0.2) or names[:4]
+
+
+@lru_cache(maxsize=1)
+def _builtin(name: str) -> ColourConfig:
+    return ColourConfig(ocio.Config.CreateFromBuiltinConfig(name), name)
 
 
 def shared_config(path: str | Path | None) -> ColourConfig:
