@@ -2,7 +2,7 @@
 
 from collections import OrderedDict
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from threading import Lock
 from typing import Any
 
@@ -29,7 +29,7 @@ def lut_processor(values: Floats, size: int) -> Processor:
     return Processor(cpu)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class BakedView:
     """ACEScct to display signal through a LUT. `error_code10`: 99.9th percentile and largest error in 10-bit codes."""
 
@@ -58,15 +58,17 @@ _MADE: OrderedDict[tuple[str, int], BakedView] = OrderedDict()
 
 
 def baked_view(view: Processor, size: int = 65) -> BakedView:
-    """A view baked once for all who see through it; from any thread."""
+    """A view baked once for all who see through it, and theirs as a new object: what is on screen is made anew for it.
+    From any thread.
+    """
     key = (view.identity, size)
     with _LOCK:
         if (found := _MADE.get(key)) is not None:
             _MADE.move_to_end(key)
-            return found
+            return replace(found)
     made = BakedView.bake(view, size)
     with _LOCK:
         _MADE[key] = made
         while len(_MADE) > KEPT:
             _MADE.popitem(last=False)
-    return made
+    return replace(made)
