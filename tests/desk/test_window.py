@@ -7,7 +7,7 @@ import pytest
 from PySide6.QtCore import QMimeData, QPoint, QPointF, QRect, Qt, QUrl
 from PySide6.QtGui import QDropEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QLineEdit
+from PySide6.QtWidgets import QApplication, QLineEdit, QPushButton
 
 from aquin.desk.app import application, first_window, put_away
 from aquin.desk.kit import ask
@@ -239,3 +239,21 @@ def test_pictures_take_most_of_the_bench(window: Window) -> None:
     rest(50)
     assert window.bench.pictures.height() >= 0.5 * 764
     assert window.bench.pictures.width() >= 820
+
+
+def test_enter_presses_the_button_that_has_the_keyboard_as_space_does_and_moves_nothing(
+    window: Window,
+) -> None:
+    window.show_view("look")
+    look = window.views.look
+    button = QPushButton("press", look)
+    pressed: list[int] = []
+    button.clicked.connect(lambda: pressed.append(1))
+    button.show()
+    size = button.sizeHint()
+    button.setFocus()
+    wait_for(button.hasFocus)
+    assert button.sizeHint() == size
+    for key in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space):
+        QTest.keyClick(button, key)
+    assert len(pressed) == 3

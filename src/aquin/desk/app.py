@@ -5,7 +5,7 @@ import sys
 from pathlib import Path
 
 from PySide6.QtCore import QEvent, QTimer
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QDialog, QPushButton, QWidget
 
 from aquin.desk.kit import theme
 from aquin.desk.kit.labels import PlainTips
@@ -53,6 +53,13 @@ def _bare() -> QApplication:
 def _dress(app: QApplication) -> None:
     theme.dress(app)
     app.plain_tips = PlainTips(app)  # type: ignore[attr-defined]
+    app.focusChanged.connect(_pressed_by_enter)
+
+
+def _pressed_by_enter(_: QWidget | None, now: QWidget | None) -> None:
+    """Enter presses the button that has the keyboard, as Space does; in dialogs Qt sees to it."""
+    if isinstance(now, QPushButton) and not isinstance(now.window(), QDialog):
+        now.setAutoDefault(True)
 
 
 def run_window(session: Path | None = None, demo: Path | None = None) -> int:

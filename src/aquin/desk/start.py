@@ -71,7 +71,6 @@ class StartPage(QWidget):
         self.buttons: dict[str, QPushButton] = {}
         for row, (command, title, words) in enumerate(CHOICES):
             button = self.buttons[command] = QPushButton(title)
-            button.setAutoDefault(True)  # Enter as well as Space
             button.setMinimumSize(250, 34)
             button.setToolTip(tip(command))
             button.clicked.connect(lambda _=False, c=command: self.asked.emit(c))

@@ -146,9 +146,9 @@ class ApartSheet(QWidget):
                 size = self.shot.size().scaled(rest.size().toSize(), Qt.AspectRatioMode.KeepAspectRatio)
                 p.drawImage(QRectF(rest.left(), rest.top(), size.width(), size.height()), self.shot)
                 p.setPen(theme.DIM)
-                self._text(
-                    p, rest.left(), rest.top() - LINE, rest.width(), "a shot under the fitted look", False
-                )
+                none = self.found is not None and self.found.fitted.look.neutral
+                said = "a shot: no look was fitted" if none else "a shot under the fitted look"
+                self._text(p, rest.left(), rest.top() - LINE, rest.width(), said, False)
 
 
 def _numbers(zone: Zone) -> tuple[str, ...]:

@@ -353,7 +353,10 @@ class LookView(SessionView):
         if not found.fitted.look.neutral:
             self.attempt(lambda: self.desk.add(replace(found.fitted.look, strength=USUAL), "fit to a still"))
         else:
-            self.told.emit("The two have too little in common for a careful fit; what differs is listed.")
+            self.told.emit(
+                "Too little in common for a careful fit: no look is made. "
+                "Take the still again to fit all that differs."
+            )
         self.refresh()
         self.show_page("apart")
 
