@@ -257,3 +257,14 @@ def test_enter_presses_the_button_that_has_the_keyboard_as_space_does_and_moves_
     for key in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space):
         QTest.keyClick(button, key)
     assert len(pressed) == 3
+
+
+def test_an_empty_view_gives_the_keyboard_to_the_button_that_fills_it(window: Window, tmp_path: Path) -> None:
+    Production.create(tmp_path / "film.aquin", "Film").close()
+    window.open_production(tmp_path / "film.aquin")
+    for name in ("look", "continuity"):
+        window.show_view(name)
+        empty = getattr(window.views, name).empty
+        if empty.button.isVisible():
+            wait_for(empty.button.hasFocus)
+    assert window.views.look.empty.button.isVisibleTo(window.views.look)

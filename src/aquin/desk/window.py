@@ -29,6 +29,7 @@ from aquin.desk.history import History
 from aquin.desk.kit.ask import CONFIGS, OCIO, ask_open
 from aquin.desk.kit.boxes import column_of
 from aquin.desk.kit.dialogs import open_fitting
+from aquin.desk.kit.empty import Empty
 from aquin.desk.kit.held_space import HeldSpace
 from aquin.desk.kit.jobs import Jobs
 from aquin.desk.kit.room import LEAST, SIZE, fit
@@ -224,8 +225,9 @@ class Window(QMainWindow):
             self.start.show_recent(self.productions.recent)
         if name in ("shots", "board"):
             (self.shots if name == "shots" else self.board).reveal()
-        take = getattr(page, "take_keyboard", page.setFocus)
-        take()
+        empty = getattr(page, "empty", None)
+        if not (isinstance(empty, Empty) and empty.take_keyboard()):
+            getattr(page, "take_keyboard", page.setFocus)()
         self._stated()
 
     def _has_pair(self) -> bool:

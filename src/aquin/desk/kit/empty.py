@@ -45,6 +45,13 @@ class Empty(QWidget):
         self.button.setVisible(bool(button))
         self._act = act
 
+    def take_keyboard(self) -> bool:
+        """Give the button the keyboard, where it is shown; whether it is."""
+        shown = self.button.isVisible()
+        if shown:
+            self.button.setFocus()
+        return shown
+
     def _do(self) -> None:
         if self._act is not None:
             self._act()

@@ -23,6 +23,7 @@ from aquin.production.plan import (
     set_routine,
 )
 from aquin.production.settings import POLICIES, policy_of
+from aquin.wording import minus
 
 if TYPE_CHECKING:
     from aquin.production import Production
@@ -103,7 +104,7 @@ def _levels(view: Asked, chain: Chain) -> QGridLayout:
             f"{v.signal:.1f} %  {v.code10}"
             for v in (card.grey, card.asked, card.white, card.floor, card.ceiling)
         ]
-        cells += [f"{card.above:+z.1f} st", f"{card.headroom:+z.1f} st", f"-{card.below} st"]
+        cells += [minus(f"{card.above:+z.1f} st"), minus(f"{card.headroom:+z.1f} st"), f"−{card.below} st"]
         for k, words in enumerate(cells, 1):
             label = Words(words)
             label.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)

@@ -14,6 +14,7 @@ from aquin.desk.kit.labels import Words
 from aquin.desk.session import Session
 from aquin.production import Camera
 from aquin.production.plan import Check
+from aquin.wording import minus
 
 MARKS = {"right": "○", "doubt": "?", "wrong": "!"}
 WORDS = {"right": "right", "doubt": "doubtful", "wrong": "wrong"}
@@ -73,9 +74,10 @@ def check_row(check: Check) -> QWidget:
     mark.setFixedWidth(12)
     mark.setFont(theme.font(theme.BASE, True))
     mark.setToolTip(WORDS[check.state])
-    words = Words(check.words)
+    said = minus(check.words)
+    words = Words(said)
     words.setWordWrap(True)
-    words.setAccessibleName(f"{check.name}: {WORDS[check.state]}, {check.words}")
+    words.setAccessibleName(f"{check.name}: {WORDS[check.state]}, {said}")
     if check.state == "right":
         words.set_role("soft")
     else:

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 from aquin.colour.config import ColourConfig
 from aquin.desk.kit import theme
 from aquin.production.plan import ExposureCard
+from aquin.wording import minus
 
 
 class ExposureStrip(QWidget):
@@ -68,7 +69,7 @@ class ExposureStrip(QWidget):
                 painter.drawText(
                     QRectF(x(signal) - 14, top + height + 3, 28, 13),
                     Qt.AlignmentFlag.AlignCenter,
-                    f"{stop:+d}",
+                    minus(f"{stop:+d}"),
                 )
         painter.setPen(theme.TEXT)
         painter.drawText(
