@@ -10,7 +10,7 @@ import pytest
 from aquin.charts import fits
 from aquin.charts.layout import Layout
 from aquin.charts.read import Reading, read_chart
-from aquin.charts.solve import BASES, residual, solve, solve_all, trim_of
+from aquin.charts.solve import BASES, best_of, residual, solve, solve_all, trim_of
 from aquin.colour import acescct
 from aquin.colour.cdl import Cdl
 from aquin.colour.config import ColourConfig
@@ -67,6 +67,18 @@ def test_richer_models_leave_less_and_leave_one_out_sees_overfitting(chart24: La
     # pure noise is nothing to learn: a richer model fits the pairs better and what it has not seen worse
     gain = by_model["gains"].loo / by_model["gains"].mean
     assert by_model["matrix"].loo / by_model["matrix"].mean > gain
+
+
+def test_a_root_polynomial_is_never_the_best_by_itself(chart24: Layout) -> None:
+    """No file but a table holds it (decision 037): it is there to be named, and the best where nothing else is."""
+    hero = np.asarray(chart24.ap1, np.float64)
+    shot = hero * (0.8, 1.0, 1.3)
+    shot = np.maximum(shot + 0.08 * np.sqrt(np.maximum(shot * np.roll(shot, 1, axis=1), 0)), 1e-4)
+    solved = solve_all(Evidence(hero, shot, chart24.neutral), models=BASES)
+    by = {s.model: s for s in solved}
+    assert by["root"].loo < 0.5 * min(s.loo for name, s in by.items() if name != "root")
+    assert best_of(solved).model == best_of([s for s in solved if s.model != "root"]).model != "root"
+    assert best_of([by["root"]]).model == "root"
 
 
 def test_too_few_patches_are_refused(chart24: Layout) -> None:

@@ -311,14 +311,16 @@ def solve_all(
 
 def best_of(solutions: Sequence[Solution]) -> Solution:
     """Least leave-one-out residual, with something allowed for each step towards a simpler model: 5 % where few pairs
-    were left out one by one, 2 % where there are many (`MANY`) and it is better known.
+    were left out one by one, 2 % where there are many (`MANY`) and it is better known. A root polynomial, which no file
+    but a table holds, is taken where nothing else is there.
     """
 
     def count(s: Solution) -> float:
         step = 1.05 if s.pairs < MANY else 1.02
         return float((s.loo if np.isfinite(s.loo) else s.mean) * step ** _STEPS[s.model])
 
-    known = [s for s in solutions if np.isfinite(s.loo)] or list(solutions)
+    held = [s for s in solutions if not s.model.startswith("root")] or list(solutions)
+    known = [s for s in held if np.isfinite(s.loo)] or held
     return min(known, key=count)
 
 
