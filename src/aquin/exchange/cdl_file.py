@@ -10,7 +10,7 @@ from defusedxml.ElementTree import fromstring
 
 from aquin.colour.cdl import Cdl, Triple
 from aquin.errors import AquinError
-from aquin.files import write_safely
+from aquin.files import write_text
 from aquin.reading import check_file
 
 SUFFIXES = (".cc", ".ccc", ".cdl")
@@ -44,7 +44,7 @@ def write_all(path: Path, cdls: Mapping[str, Cdl], note: str = "", force: bool =
     root.set("xmlns", _SPACE)
     ET.indent(root)
     text = ET.tostring(root, encoding="unicode")
-    write_safely(path, lambda p: _put(p, f'<?xml version="1.0" encoding="UTF-8"?>\n{text}\n'), force)
+    write_text(path, f'<?xml version="1.0" encoding="UTF-8"?>\n{text}\n', force)
 
 
 def _element(identity: str, cdl: Cdl, note: str) -> ET.Element:
@@ -109,7 +109,3 @@ def _identity(name: str) -> str:
     """An XML id: letters, digits, dot, dash and underscore."""
     kept = "".join(c if c.isalnum() or c in "._-" else "_" for c in name)
     return kept if kept and not kept[0].isdigit() else f"_{kept}"
-
-
-def _put(path: Path, text: str) -> None:
-    path.write_text(text, encoding="utf-8")

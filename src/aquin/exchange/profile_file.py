@@ -17,7 +17,7 @@ from aquin.colour.primaries import AP0_TO_AP1
 from aquin.errors import AquinError
 from aquin.exchange import cube
 from aquin.exchange.grade_file import through_ocio
-from aquin.files import write_safely
+from aquin.files import write_text
 
 SUFFIXES = (".clf", ".cube", ".json")
 
@@ -47,7 +47,7 @@ def write_profile(
         raise AquinError("this ending names no form of a profile", path, f"Use one of {' '.join(SUFFIXES)}")
     if kind == ".json":
         text = json.dumps(values_of(made), indent=1) + "\n"
-        write_safely(path, lambda p: _put(p, text), force)
+        write_text(path, text, force)
         return None
     to_linear = config_with(made).to_linear(made.name)
     if kind == ".clf":
@@ -58,7 +58,7 @@ def write_profile(
             text = group.write("Academy/ASC Common LUT Format", ocio.Config.CreateRaw())
         except ocio.Exception as error:
             raise AquinError(f"the CLF can't be made ({error})", path, "Measure the series again") from error
-        write_safely(path, lambda p: _put(p, text), force)
+        write_text(path, text, force)
     else:
 
         def baked(signal: Floats) -> Floats:
@@ -111,7 +111,3 @@ def _proved(path: Path, to_linear: Processor, made: MeasuredEncoding) -> RoundTr
     gap = np.abs(read - own)[keep].max(axis=1) * 1023
     back = np.abs(there(to_linear(signal)) - signal).max() * 1023
     return RoundTrip(float(np.percentile(gap, 99.9)), float(back))
-
-
-def _put(path: Path, text: str) -> None:
-    path.write_text(text, encoding="utf-8")

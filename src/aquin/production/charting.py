@@ -19,7 +19,7 @@ from aquin.charts.read import LeftOut, Reading
 from aquin.charts.take import Take, expose, read_take, to_linear_of
 from aquin.colour.encoding import TableCurve
 from aquin.errors import AquinError
-from aquin.files import write_safely
+from aquin.files import write_text
 from aquin.frames.raw import ENCODING
 from aquin.measure.ledger import Evidence
 from aquin.production.grading import balance_of, trim_of
@@ -368,22 +368,18 @@ def keep_profile(
         sign = hashlib.blake2b(table.encode(), digest_size=4).hexdigest()
         beside = production.path.with_name(f"{production.path.stem}-{sign}.clf")
         if not beside.exists():
-            write_safely(beside, lambda p: _put(p, table))
+            write_text(beside, table)
         production.attach(beside)
         encoding = replace(encoding, file=beside.name)
     text = config.with_encodings(encoding).text()
     mark = hashlib.blake2b(text.encode(), digest_size=4).hexdigest()
     path = production.path.with_name(f"{production.path.stem}-{mark}.ocio")
     if not path.exists():
-        write_safely(path, lambda p: _put(p, text))
+        write_text(path, text)
     production.attach(path)
     choose_config(production, path)
     new = replace(camera, encoding=name.strip(), encoding_note=note)
     return production.change(f"measured encoding for {camera.name}", new, why=note)
-
-
-def _put(path: Path, text: str) -> None:
-    path.write_text(text, encoding="utf-8")
 
 
 def identify_take(config: ColourConfig, read: Read) -> Identification:

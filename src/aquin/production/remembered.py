@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from aquin.errors import AquinError
-from aquin.files import write_safely
+from aquin.files import write_text
 
 
 @dataclass
@@ -39,7 +39,7 @@ class Remembered:
     def write(self) -> None:
         """Raises AquinError."""
         text = json.dumps({"mappings": self.mappings, "cameras": self.cameras}, indent=1)
-        write_safely(self.path, lambda p: _put(p, text), force=True)
+        write_text(self.path, text, force=True)
 
     def keep_mapping(self, signature: str, mapping: Mapping[str, str]) -> None:
         """Remember how a report's columns are read. Raises AquinError."""
@@ -58,7 +58,3 @@ class Remembered:
 
 def _words(data: Any) -> dict[str, dict[str, str]]:
     return {str(k): {str(a): str(b) for a, b in v.items()} for k, v in data.items()}
-
-
-def _put(path: Path, text: str) -> None:
-    path.write_text(text, encoding="utf-8")

@@ -12,7 +12,7 @@ from aquin.arrays import Float32
 from aquin.colour.cdl import Cdl
 from aquin.colour.config import ColourConfig
 from aquin.errors import AquinError
-from aquin.files import write_safely
+from aquin.files import write_text
 from aquin.simulate.build import Progress, build_media, claim, room_for
 from aquin.simulate.cameras import CAMERAS, HERON, SKUA
 from aquin.simulate.film import write_still
@@ -104,19 +104,19 @@ def _begin(folder: Path, seed: int, megabytes: int, crew: Crew = "careful") -> t
     config = ColourConfig.load().with_encodings(
         *(e for c in CAMERAS.values() if not c.baked for e in (c.encoding, c.linear_encoding))
     )
-    write_safely(folder / "config.ocio", lambda p: _put(p, config.text()), force=True)
+    write_text(folder / "config.ocio", config.text(), force=True)
     trust(folder / "config.ocio")
     return config, shoot
 
 
 def _mark(folder: Path, shoot: Shoot, done: bool) -> None:
     text = json.dumps({"version": VERSION, "seed": shoot.seed, "crew": shoot.crew, "done": done})
-    write_safely(folder / MARK, lambda p: _put(p, text), force=True)
+    write_text(folder / MARK, text, force=True)
 
 
 def _write_session(folder: Path, shoot: Shoot) -> None:
     text = json.dumps(_session(shoot), indent=2) + "\n"
-    write_safely(folder / SESSION, lambda p: _put(p, text), force=True)
+    write_text(folder / SESSION, text, force=True)
 
 
 @contextmanager
@@ -212,7 +212,3 @@ def _read(mark: Path) -> dict[str, object]:
     except (OSError, ValueError):
         return {}
     return found if isinstance(found, dict) else {}
-
-
-def _put(path: Path, text: str) -> None:
-    path.write_text(text, encoding="utf-8")
