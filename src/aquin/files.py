@@ -26,7 +26,7 @@ def write_safely(path: Path, write: Callable[[Path], None], force: bool = False)
     if path.exists() and not force:
         raise AquinError("the file exists already", path, "Choose another name, or overwrite it with --force")
     if not path.parent.is_dir():
-        raise AquinError("the folder does not exist", path.parent, "Create it first")
+        raise AquinError("the folder does not exist", path.parent, "Make it, or connect its drive again")
     try:
         handle, name = tempfile.mkstemp(prefix=".aquin-", suffix=path.suffix, dir=path.parent)
         os.close(handle)

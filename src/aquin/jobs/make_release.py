@@ -126,7 +126,7 @@ def _check_place(out: Path, force: bool) -> None:
             + ("" if force else ", or replace an earlier release with --force"),
         )
     if not out.parent.is_dir():
-        raise AquinError("the folder does not exist", out.parent, "Create it first")
+        raise AquinError("the folder does not exist", out.parent, "Make it, or connect its drive again")
 
 
 @contextmanager
