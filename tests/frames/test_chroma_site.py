@@ -1,11 +1,14 @@
 """Where chroma lies: ITU-T H.264 and H.265, annex E, table of `chroma_sample_loc_type`; JFIF 1.02 for JPEG."""
 
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import av
+import av.logging
 import numpy as np
 import pytest
 
+import aquin
 from aquin.frames import open_source
 from aquin.frames.chroma_site import CENTRE, LEFT, NAMES, TYPES
 
@@ -106,3 +109,23 @@ def test_a_stream_without_headers_beside_it(tmp_path: Path) -> None:
         pytest.skip(str(error))
     assert source.metadata["chroma location"] == "top"
     source.close()
+
+
+def test_what_the_library_logs_is_not_listened_to(tmp_path: Path) -> None:
+    """A decoder's thread that waits to tell Python its words, while Python waits for that decoder to end, hangs both:
+    no code of ours listens, and opening from many threads leaves it so.
+    """
+    root = Path(aquin.__file__).parent
+    assert not [p.name for p in root.rglob("*.py") if "av.logging" in p.read_text(encoding="utf-8")]
+    path = tmp_path / "a.mp4"
+    write(path, "libx264", {"qp": "0", "x264-params": "chromaloc=2:log-level=none"}, TYPES[2], "yuv420p")
+
+    def opened(_: int) -> str:
+        source = open_source(path)
+        source.read(1)
+        source.close()
+        return source.metadata["chroma location"]
+
+    with ThreadPoolExecutor(8) as pool:
+        assert set(pool.map(opened, range(200))) == {"top left"}
+    assert av.logging.get_level() is None

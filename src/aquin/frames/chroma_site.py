@@ -1,13 +1,18 @@
 """Where a movie's chroma samples lie (ITU-T H.264 annex E and H.265 annex E, `chroma_sample_loc_type`), as its own
-headers say it: the library that decodes does not hand it on, but its header tracer writes it down.
+headers say it. The library that decodes does not hand it on, but it can write a place into headers: that which changes
+nothing is the one that they have.
+
+What the library logs is not listened to: a thread of a decoder that waits to tell its words to Python, while Python
+waits for that decoder to end, waits forever.
 """
 
-import re
 from pathlib import Path
 from typing import Any
 
 import av
-import av.logging
+
+LOCAL = {"protocol_whitelist": "file"}
+"""FFmpeg opens files, nothing on a network."""
 
 Site = tuple[float, float]
 """In a block of 2 x 2 luma samples, from the first one: across and down, in luma samples."""
@@ -21,9 +26,12 @@ TYPES: tuple[Site, ...] = (LEFT, CENTRE, (0.0, 0.0), (0.5, 0.0), (0.0, 1.0), (0.
 """By `chroma_sample_loc_type`: left, centre, top left, top, bottom left, bottom."""
 NAMES = ("left", "centre", "top left", "top", "bottom left", "bottom")
 
-_TRACED = ("h264", "hevc")
+_SAID_IN = {"h264": "7-8", "hevc": "32-34"}
+"""The codecs that say it, and which of their units are headers of the stream."""
 _CENTRED = ("mjpeg", "mpeg1video")
-_SAID = re.compile(r"chroma_sample_loc_type_top_field\s+[01]+\s*=\s*(\d+)")
+_KNOWN: dict[bytes, tuple[int | None]] = {}
+"""By headers, which all takes of a camera share."""
+MOST_KNOWN = 256
 
 
 def site_of(stream: Any, path: Path, across: int, down: int) -> Site:
@@ -35,14 +43,13 @@ def site_of(stream: Any, path: Path, across: int, down: int) -> Site:
         return LEFT
     if codec in _CENTRED:
         return CENTRE if (across, down) == (2, 2) else (0.5 if across == 2 else 0.0, 0.5)
-    if codec not in _TRACED or (across, down) != (2, 2):
+    if codec not in _SAID_IN or (across, down) != (2, 2):
         return LEFT
     try:
-        lines = _headers(path)
+        found = _said(path, codec)
     except (av.FFmpegError, OSError, ValueError):
         return LEFT
-    found = next((int(m[1]) for line in lines if (m := _SAID.search(line))), 0)
-    return TYPES[found] if found < len(TYPES) else LEFT
+    return LEFT if found is None else TYPES[found]
 
 
 def name_of(site: Site) -> str:
@@ -50,19 +57,29 @@ def name_of(site: Site) -> str:
     return NAMES[TYPES.index(site)] if site in TYPES else "in the middle"
 
 
-def _headers(path: Path) -> list[str]:
-    """What the tracer writes of a stream's headers: those beside it, or of its first packet."""
-    level = av.logging.get_level()
-    with av.open(str(path)) as container:
+def _said(path: Path, codec: str) -> int | None:
+    """The place that the headers of a stream's first packet name, by its number; None where they name none."""
+    # headers beside the stream come into its first packet, and the picture goes out of it
+    plain = f"{codec}_mp4toannexb,filter_units=pass_types={_SAID_IN[codec]},{codec}_metadata"
+    with av.open(str(path), options=LOCAL) as container:
         stream = container.streams.video[0]
-        av.logging.set_level(av.logging.INFO)
-        try:
-            with av.logging.Capture(local=True) as said:
-                tracer = av.bitstream.BitStreamFilterContext("trace_headers", stream)
-                if not any("chroma_loc" in words for _, _, words in said):
-                    packet = next(container.demux(stream), None)
-                    if packet is not None:
-                        tracer.filter(packet)
-        finally:
-            av.logging.set_level(level)
-    return [words for _, _, words in said]
+        packet = next(container.demux(stream), None)
+        if packet is None or not packet.size:
+            return None
+        first = bytes(packet)
+
+        def written(filters: str) -> bytes:
+            again = av.Packet(first)
+            again.is_keyframe = packet.is_keyframe
+            made = av.bitstream.BitStreamFilterContext(filters, stream).filter(again)
+            return b"".join(bytes(p) for p in made)
+
+        headers = written(plain)
+        if (known := _KNOWN.get(headers)) is not None:
+            return known[0]
+        places = range(len(TYPES))
+        found = next((k for k in places if written(f"{plain}=chroma_sample_loc_type={k}") == headers), None)
+        if len(_KNOWN) >= MOST_KNOWN:
+            _KNOWN.clear()
+        _KNOWN[headers] = (found,)
+        return found

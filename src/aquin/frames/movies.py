@@ -13,7 +13,7 @@ import av
 import numpy as np
 
 from aquin.errors import AquinError
-from aquin.frames.chroma_site import LEFT, Site, name_of, site_of
+from aquin.frames.chroma_site import LEFT, LOCAL, Site, name_of, site_of
 from aquin.frames.model import (
     PRIMARIES,
     TRANSFER,
@@ -366,10 +366,6 @@ def check_movie(path: Path) -> None:
         head = stream.read(256)
     if head and all(9 <= byte <= 13 or byte >= 32 for byte in head) and b"\x1a" not in head:
         raise ValueError("it holds text, no recording")
-
-
-LOCAL = {"protocol_whitelist": "file"}
-"""FFmpeg opens files, nothing on a network."""
 
 
 def _open(path: Path) -> Any:

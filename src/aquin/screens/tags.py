@@ -9,7 +9,8 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from aquin.errors import AquinError
-from aquin.frames.movies import LOCAL, check_movie
+from aquin.frames.chroma_site import LOCAL
+from aquin.frames.movies import check_movie
 from aquin.screens.light import GAMUTS, Light, hlg, pq, srgb
 
 if TYPE_CHECKING:
