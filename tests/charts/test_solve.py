@@ -10,11 +10,10 @@ import pytest
 from aquin.charts import fits
 from aquin.charts.layout import Layout
 from aquin.charts.read import Reading, read_chart
-from aquin.charts.solve import BASES, best_of, residual, solve, solve_all, trim_of
+from aquin.charts.solve import BASES, METRICS, best_of, residual, solve, solve_all, trim_of
 from aquin.colour import acescct
 from aquin.colour.cdl import Cdl
 from aquin.colour.config import ColourConfig
-from aquin.colour.difference import delta_terms, lab_of_ap1
 from aquin.colour.grade import Balance, Grade
 from aquin.errors import AquinError
 from aquin.exchange import cdl_file
@@ -173,18 +172,17 @@ def test_on_the_scene_the_match_is_within_1_10_of_the_best_cdl_that_knows_the_tr
     take = _blocks if averaged else (lambda x: x.reshape(-1, 3).astype(np.float64))
     scene = Evidence(take(wanted), take(shot), np.zeros(1, bool))
     few = np.random.default_rng(0).choice(len(scene.hero), 4000, replace=False)
-    hero, own = lab_of_ap1(scene.hero[few]), scene.shot[few]
+    aim, own = fits.Aim.at(METRICS["dE00"], scene.hero[few]), scene.shot[few]
     balance = found.solution("cdl").grade.balance
 
-    def left(trims: np.ndarray) -> np.ndarray:
-        graded = [Grade(balance, trim_of(trim)).linear(own) for trim in trims]
-        return np.stack([delta_terms(hero, lab_of_ap1(g)) for g in graded])
+    def made(trims: np.ndarray) -> np.ndarray:
+        return np.stack([Grade(balance, trim_of(trim)).linear(own) for trim in trims])
 
     low, high = (
         np.array([0.3] * 3 + [-0.3] * 3 + [0.3] * 3 + [0.2]),
         np.array([3.0] * 3 + [0.3] * 3 + [3.0] * 4),
     )
-    best = fits.least(left, fits._STILL, fits._STILL, np.full(10, 100.0), low, high)
+    best = fits.least(made, aim, fits._STILL, fits._STILL, np.full(10, 100.0), low, high)
     ideal = residual(scene, Grade(balance, trim_of(best))).mean()
     ours = residual(scene, exported).mean()
     assert ours <= 1.10 * ideal

@@ -10,9 +10,9 @@ from aquin.colour import acescct
 from aquin.colour.cdl import LUMA, Cdl
 from aquin.colour.difference import delta_terms, itp_of_ap1, lab_of_ap1
 from aquin.colour.grade import MOST_FLARE, Balance, Grade, Matrix3
-from aquin.colour.hue_warp import MOST_TURN, HueWarp, hue_of, moved, planes, spread
+from aquin.colour.hue_warp import MOST_TURN, HueWarp, between, hue_of, moved, planes
 from aquin.colour.root_polynomial import TERMS, expand, root_rows
-from aquin.colour.tone_curve import ToneCurve, moved_by
+from aquin.colour.tone_curve import ToneCurve, moving
 from aquin.errors import AquinError
 from aquin.measure.ledger import Evidence
 
@@ -30,6 +30,29 @@ class Metric:
     def between(self, hero: Float64, shot: Float64) -> Float64:
         """(n,) differences of scene-linear AP1 colours."""
         return np.asarray(np.linalg.norm(self.terms(self.space(hero), self.space(shot)), axis=-1), np.float64)
+
+
+@dataclass(frozen=True)
+class Aim:
+    """What colours are to come near: `hero`, (n, 3) in the metric's space."""
+
+    metric: Metric
+    hero: Float64
+
+    @classmethod
+    def at(cls, metric: Metric, hero: Float64) -> "Aim":
+        """(n, 3) scene-linear AP1."""
+        return cls(metric, metric.space(hero))
+
+    def terms(self, colours: Floats) -> Float64:
+        """(..., n, 3) scene-linear AP1 to the parts of their differences, (..., n, 3)."""
+        return self.metric.terms(self.hero, self.metric.space(colours))
+
+    def slopes(self, colours: Float64, terms: Float64) -> Float64:
+        """(3, n, 3): by how much the parts move for each channel of (n, 3) colours whose `terms` are known."""
+        step = 1e-6 * np.maximum(np.abs(colours), 1e-2)
+        nudged = colours + np.eye(3)[:, None] * step
+        return np.asarray((self.terms(nudged) - terms) / step.T[..., None], np.float64)
 
 
 METRICS = {
@@ -102,26 +125,26 @@ def cdl_of(
     if start is not None:
         t = start.trim
         first = np.array([*t.slope, *t.offset, *t.power, t.saturation])
-    shot, hero, say = evidence.shot, metric.space(evidence.hero), evidence.weights
+    shot, hero, say = evidence.shot, evidence.hero, evidence.weights
     if scene is not None and wanted is not None:
         say = np.concatenate([say, np.full(len(scene), _SCENE_SAY * len(shot) / len(scene))])
-        shot, hero = np.concatenate([shot, scene]), np.concatenate([hero, metric.space(wanted)])
+        shot, hero = np.concatenate([shot, scene]), np.concatenate([hero, wanted])
     log = np.asarray(acescct.encode(shot * balance.factors), np.float64)
     luma = np.array(LUMA)
 
-    def left(trims: Float64) -> Float64:
-        """(k, 10) trims to (k, n, 3) colour terms: `Cdl.apply` for many CDLs at once."""
+    def made(trims: Float64) -> Floats:
+        """(k, 10) trims to (k, n, 3) colours: `Cdl.apply` for many CDLs at once."""
         slope, offset, power = (trims[:, None, 3 * k : 3 * k + 3] for k in range(3))
         out = log * slope + offset
         out = np.where(out > 0, np.maximum(out, 1e-30) ** power, out)
         grey = (out @ luma)[..., None]
-        return metric.terms(hero, metric.space(acescct.decode(grey + trims[:, None, 9:] * (out - grey))))
+        return acescct.decode(grey + trims[:, None, 9:] * (out - grey))
 
     low = np.array([0.3] * 3 + [-0.3] * 3 + [0.3] * 3 + [0.2])
     high = np.array([3.0] * 3 + [0.3] * 3 + [3.0] * 3 + [3.0])
     if not saturation:
         low[9], high[9], first = 1 - 1e-9, 1 + 1e-9, np.array([*first[:9], 1.0])
-    return Grade(balance, trim_of(least(left, first, _STILL, _SPREAD, low, high, say)))
+    return Grade(balance, trim_of(least(made, Aim.at(metric, hero), first, _STILL, _SPREAD, low, high, say)))
 
 
 def matrix_of(evidence: Evidence, start: Grade | None, metric: Metric) -> Grade:
@@ -129,13 +152,13 @@ def matrix_of(evidence: Evidence, start: Grade | None, metric: Metric) -> Grade:
     balance = gains_of(evidence).balance
     still = np.eye(3).ravel()
     first = still if start is None or start.matrix is None else np.array(start.matrix).ravel()
-    hero, shot = metric.space(evidence.hero), evidence.shot * balance.factors
+    aim, shot = Aim.at(metric, evidence.hero), evidence.shot * balance.factors
 
-    def left(matrices: Float64) -> Float64:
-        return metric.terms(hero, metric.space(shot @ matrices.reshape(-1, 3, 3).transpose(0, 2, 1)))
+    def made(matrices: Float64) -> Floats:
+        return np.asarray(shot @ matrices.reshape(-1, 3, 3).transpose(0, 2, 1), np.float64)
 
-    found = least(left, first, still, np.full(9, 0.2), still - 2, still + 2, evidence.weights).reshape(3, 3)
-    rows = [(float(r[0]), float(r[1]), float(r[2])) for r in found]
+    found = least(made, aim, first, still, np.full(9, 0.2), still - 2, still + 2, evidence.weights)
+    rows = [(float(r[0]), float(r[1]), float(r[2])) for r in found.reshape(3, 3)]
     matrix: Matrix3 = (rows[0], rows[1], rows[2])
     return Grade(balance, matrix=matrix)
 
@@ -158,20 +181,20 @@ def flared_of(
         first[:3] = start.flare
         if start.matrix is not None:
             first[3:] = np.ravel(start.matrix)
-    hero, shot = metric.space(evidence.hero), evidence.shot
+    aim, shot = Aim.at(metric, evidence.hero), evidence.shot
     darkest = np.maximum(np.percentile(shot, 1, axis=0) if most is None else most, 0.0)
     low, high = still - 2, still + 2
     low[:3], high[:3] = -MOST_FLARE, np.minimum(darkest, MOST_FLARE)
     low[3:] = np.maximum(low[3:], 0.05) if rows == 3 else low[3:]
 
-    def left(v: Float64) -> Float64:
+    def made(v: Float64) -> Floats:
         lit = (shot - v[:, None, :3]) * balance.factors
         if rows == 3:
-            return metric.terms(hero, metric.space(lit * v[:, None, 3:]))
-        return metric.terms(hero, metric.space(lit @ v[:, 3:].reshape(-1, 3, 3).transpose(0, 2, 1)))
+            return np.asarray(lit * v[:, None, 3:], np.float64)
+        return np.asarray(lit @ v[:, 3:].reshape(-1, 3, 3).transpose(0, 2, 1), np.float64)
 
     spread = np.array([_FLARE_SPREAD] * 3 + [0.5 if rows == 3 else 0.2] * rows)
-    found = least(left, first, still, spread, low, high, evidence.weights)
+    found = least(made, aim, first, still, spread, low, high, evidence.weights)
     flare = (float(found[0]), float(found[1]), float(found[2]))
     if rows == 3:
         return Grade(Balance.from_factors(balance.factors * found[3:]), flare=flare)
@@ -181,7 +204,7 @@ def flared_of(
 
 def neutral_matrix(evidence: Evidence, metric: Metric = DE00) -> Float64:
     """(3, 3) of least difference from shot to hero that keeps neutrals neutral: each row adds up to 1."""
-    hero, shot = metric.space(evidence.hero), evidence.shot
+    shot = evidence.shot
 
     def matrices(v: Float64) -> Float64:
         out = np.empty((len(v), 3, 3))
@@ -190,11 +213,11 @@ def neutral_matrix(evidence: Evidence, metric: Metric = DE00) -> Float64:
             out[:, row, row] = 1 - v[:, 2 * row] - v[:, 2 * row + 1]
         return out
 
-    def left(v: Float64) -> Float64:
-        return metric.terms(hero, metric.space(shot @ matrices(v).transpose(0, 2, 1)))
+    def made(v: Float64) -> Floats:
+        return np.asarray(shot @ matrices(v).transpose(0, 2, 1), np.float64)
 
-    still = np.zeros(6)
-    found = least(left, still, still, np.full(6, 0.5), still - 2, still + 2, evidence.weights)
+    still, aim = np.zeros(6), Aim.at(metric, evidence.hero)
+    found = least(made, aim, still, still, np.full(6, 0.5), still - 2, still + 2, evidence.weights)
     return np.asarray(matrices(found[None])[0], np.float64)
 
 
@@ -204,15 +227,13 @@ def root_of(evidence: Evidence, start: Grade, metric: Metric) -> Grade:
     base = np.zeros((3, TERMS))
     base[:, :3] = np.eye(3) if start.matrix is None else np.array(start.matrix)
     first = base if start.root is None else np.array(start.root)
-    hero, terms = metric.space(evidence.hero), expand(evidence.shot * balance.factors)
+    aim, terms = Aim.at(metric, evidence.hero), expand(evidence.shot * balance.factors)
 
-    def left(rows: Float64) -> Float64:
-        return metric.terms(hero, metric.space(terms @ rows.reshape(-1, 3, TERMS).transpose(0, 2, 1)))
+    def made(rows: Float64) -> Floats:
+        return np.asarray(terms @ rows.reshape(-1, 3, TERMS).transpose(0, 2, 1), np.float64)
 
-    still = base.ravel()
-    found = least(
-        left, first.ravel(), still, np.full(3 * TERMS, _ROOT_SPREAD), still - 3, still + 3, evidence.weights
-    )
+    still, spread = base.ravel(), np.full(3 * TERMS, _ROOT_SPREAD)
+    found = least(made, aim, first.ravel(), still, spread, still - 3, still + 3, evidence.weights)
     return Grade(balance, root=root_rows(found.reshape(3, TERMS)))
 
 
@@ -223,21 +244,22 @@ _WARP_SPREAD = np.array([24.0] * 6 + [0.45] * 6)
 def warped_of(evidence: Evidence, base: Grade, start: HueWarp | None, metric: Metric) -> Grade:
     """The base with the hue warp of least difference on what it leaves."""
     log = np.asarray(base.apply_linear(evidence.shot), np.float64)
-    hero, hue = metric.space(evidence.hero), hue_of(log)
+    aim, spread = Aim.at(metric, evidence.hero), between(hue_of(log))
     x, y = planes(log)
 
-    def left(nodes: Float64) -> Float64:
-        turn = np.radians(spread(nodes[:, :6], hue))
-        scale = spread(nodes[:, 6:], hue)
+    def made(nodes: Float64) -> Floats:
+        turn = np.radians(spread(nodes[:, :6]))
+        scale = spread(nodes[:, 6:])
         out = moved(
             np.broadcast_to(log, (len(nodes), *log.shape)), x, y, scale * np.cos(turn), scale * np.sin(turn)
         )
-        return metric.terms(hero, metric.space(acescct.decode(out)))
+        return acescct.decode(out)
 
     still = np.array([0.0] * 6 + [1.0] * 6)
     first = still if start is None else np.array([*start.turn, *start.scale])
     low, high = np.array([-MOST_TURN] * 6 + [0.3] * 6), np.array([MOST_TURN] * 6 + [2.5] * 6)
-    v = [float(n) for n in least(left, first, still, _WARP_SPREAD, low, high, evidence.weights)]
+    found = least(made, aim, first, still, _WARP_SPREAD, low, high, evidence.weights)
+    v = [float(n) for n in found]
     return replace(
         base, warp=HueWarp((v[0], v[1], v[2], v[3], v[4], v[5]), (v[6], v[7], v[8], v[9], v[10], v[11]))
     )
@@ -249,25 +271,26 @@ _LIFT_SPREAD = np.full(5, 0.6)
 def curved_of(evidence: Evidence, base: Grade, start: ToneCurve | None, metric: Metric) -> Grade:
     """The base with the tone curve of least difference on what it leaves."""
     log = np.asarray(base.apply_linear(evidence.shot), np.float64)
-    hero = metric.space(evidence.hero)
-    basis = (
-        moved_by(np.eye(5) * 0.1, log) / 0.1
-    )  # PCHIP is nearly linear in small lifts; the steps below make up for the rest
+    aim, curve = Aim.at(metric, evidence.hero), moving(log)
+    # PCHIP is nearly linear in small lifts; the steps below make up for the rest
+    basis = curve(np.eye(5) * 0.1) / 0.1
 
-    def left(lifts: Float64) -> Float64:
+    def made(lifts: Float64) -> Floats:
         near = np.tensordot(lifts, basis, axes=1)
-        exact = moved_by(np.clip(lifts[:1], low, high), log)
+        exact = curve(np.clip(lifts[:1], low, high))
         out = log + acescct.STOP * (near + (exact - near[:1]))
-        return metric.terms(hero, metric.space(acescct.decode(out)))
+        return acescct.decode(out)
 
     still, first = np.zeros(5), np.zeros(5) if start is None else np.array(start.lift)
     low, high = np.full(5, -0.85), np.full(5, 0.85)
-    v = [float(n) for n in least(left, first, still, _LIFT_SPREAD, low, high, evidence.weights)]
+    found = least(made, aim, first, still, _LIFT_SPREAD, low, high, evidence.weights)
+    v = [float(n) for n in found]
     return replace(base, curve=ToneCurve((v[0], v[1], v[2], v[3], v[4])))
 
 
 def least(
-    left: Callable[[Float64], Float64],
+    made: Callable[[Float64], Floats],
+    aim: Aim,
     first: Float64,
     still: Float64,
     spread: Float64,
@@ -277,8 +300,9 @@ def least(
 ) -> Float64:
     """Robust least squares of colour terms (soft L1 from 1 dE00 on), weighted by `say`, with a pull to `still`.
 
-    `left` takes (k, p) candidates to (k, n, 3) terms. Reweighting with Gauss-Newton steps, damped after Levenberg and
-    Marquardt; derivatives by forward differences.
+    `made` takes (k, p) candidates to (k, n, 3) scene-linear colours, `aim` those to terms. Reweighting with
+    Gauss-Newton steps, damped after Levenberg and Marquardt; derivatives by forward differences, of the colours and of
+    the terms one after the other: terms cost most, and have three slopes however many numbers there are.
     """
     vector = np.clip(first, low, high)
     nudges = 1e-5 * np.eye(len(vector))
@@ -288,17 +312,24 @@ def least(
         length2 = (terms**2).sum(-1)
         return float((weigh * 2 * (np.sqrt(1 + length2) - 1)).sum() + (((v - still) / spread) ** 2).sum())
 
-    terms = left(vector[None])[0]
+    def seen(v: Float64) -> tuple[Float64, Float64]:
+        colours = np.asarray(made(v[None])[0], np.float64)
+        return colours, aim.terms(colours)
+
+    colours, terms = seen(vector)
     best, damping = cost(vector, terms), 1e-3
     for _ in range(40):
         root = np.sqrt(weigh * (1 + (terms**2).sum(-1)) ** -0.5)[:, None]
-        slopes = ((left(vector + nudges) - terms) / 1e-5 * root).reshape(len(vector), -1)
+        turns = (made(vector + nudges) - colours) / 1e-5
+        steep = aim.slopes(colours, terms) * root
+        slopes = (turns.transpose(1, 0, 2) @ steep.transpose(1, 0, 2)).transpose(1, 0, 2)
+        slopes = slopes.reshape(len(vector), -1)
         normal = slopes @ slopes.T + np.diag(1 / spread**2)
         pull = slopes @ (terms * root).ravel() + (vector - still) / spread**2
         for _ in range(8):
             step = np.linalg.solve(normal + damping * np.diag(np.diag(normal)), pull)
             candidate = np.clip(vector - step, low, high)
-            new_terms = left(candidate[None])[0]
+            new_colours, new_terms = seen(candidate)
             value = cost(candidate, new_terms)
             if value < best:
                 break
@@ -306,7 +337,8 @@ def least(
         else:
             return vector
         gained = best - value
-        vector, best, terms, damping = candidate, value, new_terms, max(damping / 8, 1e-9)
+        vector, colours, terms = candidate, new_colours, new_terms
+        best, damping = value, max(damping / 8, 1e-9)
         if gained < 1e-5 * max(best, 1e-2):
             break
     return vector

@@ -5,6 +5,7 @@ a periodic monotone cubic (PCHIP; Fritsch & Carlson 1980) goes on. In the log pa
 depend on exposure.
 """
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -12,6 +13,7 @@ import numpy as np
 
 from aquin.arrays import Float64, Floats
 from aquin.colour.cdl import LUMA
+from aquin.colour.pchip import Pchip
 
 Six = tuple[float, float, float, float, float, float]
 MOST_TURN = 19.0
@@ -47,7 +49,7 @@ class HueWarp:
     @cached_property
     def _tables(self) -> tuple[Float64, Float64, Float64]:
         at = np.linspace(0, 360, _TABLE + 1)
-        turn, scale = spread(np.array([self.turn, self.scale]), at)
+        turn, scale = between(at)(np.array([self.turn, self.scale]))
         angle = np.radians(turn)
         return np.radians(at), scale * np.cos(angle), scale * np.sin(angle)
 
@@ -61,13 +63,10 @@ class HueWarp:
         return moved(log, x, y, c, s)
 
 
-def spread(nodes: Floats, degrees: Floats) -> Float64:
-    """(k, 6) node values to (k, n) values at hues in degrees."""
-    from scipy.interpolate import PchipInterpolator  # heavy; a grade without a warp needs none
-
-    around = np.concatenate([nodes[..., -2:], nodes, nodes[..., :3]], axis=-1)
-    curve = PchipInterpolator(np.arange(-120, 481, 60.0), around, axis=-1)
-    return np.asarray(curve(np.asarray(degrees) % 360), np.float64)
+def between(degrees: Floats) -> Callable[[Floats], Float64]:
+    """How (k, 6) node values become (k, n) values at (n,) hues in degrees."""
+    curve = Pchip(np.arange(-120, 481, 60.0), np.asarray(degrees) % 360)
+    return lambda nodes: curve(np.concatenate([nodes[..., -2:], nodes, nodes[..., :3]], axis=-1))
 
 
 def hue_of(log: Floats) -> Float64:

@@ -4,6 +4,7 @@ Beyond the outer tones the curve goes on with slope 1, so that nothing is ever c
 that is a gain, below the darkest one, where ACEScct is straight, the same light is added everywhere.
 """
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -11,6 +12,7 @@ import numpy as np
 
 from aquin.arrays import Float64, Floats
 from aquin.colour import acescct
+from aquin.colour.pchip import Pchip
 
 Five = tuple[float, float, float, float, float]
 STOPS = (-5.0, -2.5, 0.0, 2.0, 4.0)
@@ -54,11 +56,18 @@ class ToneCurve:
         return np.asarray(out.astype(log.dtype))
 
 
-def moved_by(lifts: Float64, log: Floats) -> Float64:
-    """(k, 5) lifts to (k, *log.shape) by how much ACEScct values are moved, in its stops (1 / 17.52)."""
-    from scipy.interpolate import PchipInterpolator  # heavy; a grade without a curve needs none
-
+def moving(log: Floats) -> Callable[[Float64], Float64]:
+    """How (k, 5) lifts become (k, *log.shape) by how much ACEScct values are moved, in its stops (1 / 17.52)."""
     inside = np.clip(log, AT[0], AT[-1])
-    places = _placed(np.asarray(STOPS) + lifts)
-    out = [PchipInterpolator(AT, row)(inside) - inside for row in places]
-    return np.asarray(np.stack(out) / acescct.STOP, np.float64)
+    curve = Pchip(AT, inside.ravel())
+
+    def moved(lifts: Float64) -> Float64:
+        places = curve(_placed(np.asarray(STOPS) + lifts)).reshape(-1, *inside.shape)
+        return np.asarray((places - inside) / acescct.STOP, np.float64)
+
+    return moved
+
+
+def moved_by(lifts: Float64, log: Floats) -> Float64:
+    """(k, 5) lifts to (k, *log.shape), as `moving`."""
+    return moving(log)(lifts)

@@ -13,6 +13,7 @@ import numpy as np
 from aquin.arrays import Float64, Floats
 from aquin.colour import acescct
 from aquin.colour.cdl import Triple
+from aquin.colour.pchip import Pchip
 
 ZONES = ("shadows", "middle", "lights")
 STOPS = (-3.5, 0.0, 2.5)
@@ -51,11 +52,9 @@ class ZoneGains:
         return np.array([self.shadows, self.middle, self.lights], np.float64)
 
     @cached_property
-    def _tables(self) -> tuple[Float64, list[Float64]]:
-        from scipy.interpolate import PchipInterpolator
-
+    def _tables(self) -> tuple[Float64, Float64]:
         x = np.linspace(AT[0], AT[-1], 1024)
-        return x, [np.asarray(PchipInterpolator(AT, column)(x)) for column in self.rows.T]
+        return x, Pchip(AT, x)(self.rows.T)
 
     def apply(self, log: Floats) -> Floats:
         """(..., 3) ACEScct; the float type is kept."""
