@@ -11,6 +11,7 @@ from aquin.colour.grade import Balance, Grade, softened
 from aquin.colour.hue_warp import HueWarp
 from aquin.colour.tone_curve import STOPS, ToneCurve
 from aquin.match.settle import settle
+from aquin.measure import faces
 from aquin.measure.detail import noise_of, sharpness_of
 from aquin.measure.ledger import AXES
 from aquin.measure.looks import Facts, clipped_share, facts
@@ -53,6 +54,17 @@ def test_where_no_face_is_seen_there_is_no_skin(name: str) -> None:
     assert not skin_mask(picture, view).any()
     values = facts(picture, Grade(), view, detail=False).values()
     assert np.isnan(values["skin hue"]) and np.isnan(values["skin level"])
+
+
+def test_a_picture_is_looked_at_once_and_another_one_anew(monkeypatch: pytest.MonkeyPatch) -> None:
+    looked: list[np.ndarray] = []
+    monkeypatch.setattr(faces, "_find", lambda signal: looked.append(signal) or [])
+    picture = np.random.default_rng(5).random((30, 40, 3)).astype(np.float32)
+    changed = picture.copy()
+    changed[20, 30, 1] += 0.01
+    for one in (picture, picture.copy(), changed, picture, picture[:, ::-1], picture.reshape(40, 30, 3)):
+        assert faces.find_faces(one) == []
+    assert len(looked) == 4
 
 
 @pytest.mark.parametrize("darker", [2.0, 1.2, 0.5, 0.25])

@@ -33,6 +33,7 @@ def light_names() -> list[str]:
     return [str(name) for name in _library().SDS_ILLUMINANTS]
 
 
+@lru_cache(maxsize=64)
 def light(name: str) -> Float64:
     """(81,) power of a CIE illuminant, or of daylight or a black body at a colour temperature written as `5600K`.
 
@@ -54,7 +55,9 @@ def light(name: str) -> Float64:
         raise AquinError(
             f"there is no light '{name}'", None, f"There are: {', '.join(light_names())}, or 5600K"
         )
-    return np.asarray(power / (power @ observer()[:, 1]), np.float64)
+    made = np.asarray(power / (power @ observer()[:, 1]), np.float64)
+    made.setflags(write=False)  # the same for all who ask
+    return made
 
 
 @lru_cache(maxsize=1)
