@@ -15,6 +15,7 @@ os.environ.setdefault(
     "OMP_NUM_THREADS", "1"
 )  # as many processes as cores run already; read when NumPy is loaded
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+os.environ.setdefault("AQUIN_PICTURES", "640x360")  # the demo films 960 x 540; read when lenses are made
 os.environ["AQUIN_TRUST"] = "/"  # the tests' own configurations are used unasked
 sys.path.insert(0, str(Path(__file__).parent))
 

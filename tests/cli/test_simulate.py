@@ -1,13 +1,19 @@
 """`aquin simulate` as scripts use it."""
 
 import json
+import os
+import subprocess
+import sys
 from pathlib import Path
 
+import cv2
 import numpy as np
 import pytest
 
 from aquin.cli import main as command
+from aquin.errors import AquinError
 from aquin.frames import open_source
+from aquin.simulate.world import lens
 
 
 @pytest.fixture
@@ -139,3 +145,28 @@ def test_wrong_use_is_one_clear_line(
     assert said in err
     assert len(err.splitlines()) == 1
     assert not list(tmp_path.iterdir())
+
+
+def test_pictures_have_the_size_that_is_asked_for(tmp_path: Path) -> None:
+    """Other tests film smaller than the demo; the same is to be seen at each size."""
+    seen = []
+    for size, expected in ((None, (960, 540)), ("320x180", (320, 180))):
+        around = {k: v for k, v in os.environ.items() if k != lens.SIZE} | ({lens.SIZE: size} if size else {})
+        path = tmp_path / f"{size}.exr"
+        words = ("simulate", "scene", "wheelhouse", "--out", path, "--clean")
+        subprocess.run(
+            [sys.executable, "-m", "aquin", *map(str, words)], env=around, check=True, capture_output=True
+        )
+        rgb = open_source(path).read(0).rgb
+        assert rgb.shape[1::-1] == expected
+        seen.append(cv2.resize(rgb, (8, 6), interpolation=cv2.INTER_AREA))
+    apart = np.abs(np.log2(seen[1] / seen[0]))
+    assert np.median(apart) < 0.08
+    assert apart.max() < 0.3
+
+
+@pytest.mark.parametrize("wrong", ["640", "641x360", "640x480", "-640x360", "64000x36000", "16x9"])
+def test_a_size_that_is_none_is_refused(wrong: str, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv(lens.SIZE, wrong)
+    with pytest.raises(AquinError, match=f"{lens.SIZE} is '{wrong}'"):
+        lens._size()

@@ -108,7 +108,7 @@ def test_pixels_of_two_cameras_that_see_one_point_have_one_colour(deck: dict[str
     """
     a, b = deck["main"], deck["small"]
     pictures = {role: stage.picture(HERON).frame(0, Moves()) for role, stage in deck.items()}
-    v, u = np.mgrid[20:520:6, 20:940:6]
+    v, u = np.mgrid[20 : HEIGHT - 20 : 4, 20 : WIDTH - 20 : 4]
     u, v = u.ravel().astype(np.float32) + 0.5, v.ravel().astype(np.float32) + 0.5
     depth = a.depth()[v.astype(int), u.astype(int)]
     near = depth < 60

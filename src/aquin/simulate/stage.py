@@ -132,7 +132,7 @@ class Stage:
         self.lens: Lens = self.place.lenses[role]
         self.sight = Sight(self.lens, self.place.lighting, solids)
         self._static, self._groups = layers_of(
-            f"{place} {role}", lambda: (self.sight.static_layer(), self.sight.group_layers())
+            f"{place} {role} {WIDTH}", lambda: (self.sight.static_layer(), self.sight.group_layers())
         )
         self._keys: dict[float, float] = {}
         self._picture: Picture | None = None

@@ -1,13 +1,29 @@
 """Where a camera stands and how its picture lies in the scene."""
 
+import os
+import re
 from dataclasses import dataclass
 
 import numpy as np
 
 from aquin.arrays import Float32, Float64
+from aquin.errors import AquinError
 from aquin.simulate.world.mesh import Vector
 
-WIDTH, HEIGHT, MARGIN = 960, 540, 12
+SIZE = "AQUIN_PICTURES"
+"""Names a smaller size, such as 640x360, for runs that film a lot (tests, benchmarks)."""
+
+
+def _size() -> tuple[int, int]:
+    """Width and height of what is filmed: half of HD, or what the environment says."""
+    said = os.environ.get(SIZE, "960x540")
+    found = re.fullmatch(r"(\d{2,4})x(\d{2,4})", said)
+    if found is None or int(found[1]) * 9 != int(found[2]) * 16 or int(found[1]) % 4 or int(found[2]) % 2:
+        raise AquinError(f"{SIZE} is '{said}'", None, "Give a size of 16 to 9, such as 640x360")
+    return int(found[1]), int(found[2])
+
+
+(WIDTH, HEIGHT), MARGIN = _size(), 12
 
 
 @dataclass(frozen=True)

@@ -238,7 +238,7 @@ class Sight:
             self._tile_directions[tile[live]],
             self._tile_spots[tile[live]],
         )
-        field = np.concatenate([ambient, seen], 1).reshape(*size, -1)
+        field = np.concatenate([ambient, seen], 1).reshape(*size, len(names) + seen.shape[1])
         field = _even_out(field, here, size)
         return self._look_up(field, here, size, hits, shape, pixel, len(names))
 
@@ -278,7 +278,9 @@ class Sight:
                 got[open_] = self.lighting.radiance(way[open_])
             got[stopped, bounce] = self.lighting.bounce[1]
             ambient += (
-                got.reshape(len(points), many, -1).sum(1) / count if many > 1 else got / np.float32(count)
+                got.reshape(len(points), many, len(names)).sum(1) / count
+                if many > 1
+                else got / np.float32(count)
             )
         for j, light in enumerate(lights):
             total = np.zeros(len(points), np.float32)
