@@ -29,6 +29,15 @@ def delta_e00(lab1: ArrayLike, lab2: ArrayLike) -> Float64:
     return np.asarray(np.linalg.norm(delta_terms(lab1, lab2), axis=-1), np.float64)
 
 
+_COS, _SIN = ({degrees: float(f(np.radians(degrees))) for degrees in (6, 30, 63)} for f in (np.cos, np.sin))
+
+
+def _hue(a: Float64, b: Float64) -> Float64:
+    """0 to 2 pi."""
+    angle = np.arctan2(b, a)
+    return np.asarray(np.where(angle < 0, angle + 2 * np.pi, angle), np.float64)
+
+
 def _far_from_grey(chroma: Float64) -> Float64:
     """0 to 1, near 1 far beyond a chroma of 25. Products: a general power takes ten times as long."""
     square = chroma * chroma
@@ -47,30 +56,29 @@ def delta_terms(lab1: ArrayLike, lab2: ArrayLike) -> Float64:
     g = 0.5 * (1 - _far_from_grey((np.hypot(a1, b1) + np.hypot(a2, b2)) / 2))
     a1, a2 = (1 + g) * a1, (1 + g) * a2
     c1, c2 = np.hypot(a1, b1), np.hypot(a2, b2)
-    h1, h2 = np.degrees(np.arctan2(b1, a1)) % 360, np.degrees(np.arctan2(b2, a2)) % 360
-    grey = c1 * c2 == 0
+    h1, h2 = _hue(a1, b1), _hue(a2, b2)  # of greys it does not matter: its part is 0 there
     turn = h2 - h1
-    turn = np.where(turn > 180, turn - 360, np.where(turn < -180, turn + 360, turn))
-    turn = np.where(grey, 0, turn)
-    far = np.abs(h1 - h2) > 180
-    total = h1 + h2
-    mean_h = np.where(far, np.where(total < 360, total + 360, total - 360), total) / 2
-    mean_h = np.where(grey, total, mean_h)
+    far = np.abs(turn) > np.pi + 1e-12  # hues just opposite count as near, whatever rounding makes of them
+    turn = np.where(far, turn - np.copysign(2 * np.pi, turn), turn)
+    mean_h = (h1 + h2) / 2
+    mean_h = np.where(far, np.where(mean_h < np.pi, mean_h + np.pi, mean_h - np.pi), mean_h)
     mean_l, mean_c = (l1 + l2) / 2, (c1 + c2) / 2
+    cos, sin = np.cos(mean_h), np.sin(mean_h)
+    cos2, sin2 = cos * cos - sin * sin, 2 * sin * cos
     t = (
         1
-        - 0.17 * np.cos(np.radians(mean_h - 30))
-        + 0.24 * np.cos(np.radians(2 * mean_h))
-        + 0.32 * np.cos(np.radians(3 * mean_h + 6))
-        - 0.20 * np.cos(np.radians(4 * mean_h - 63))
+        - 0.17 * (_COS[30] * cos + _SIN[30] * sin)
+        + 0.24 * cos2
+        + 0.32 * (_COS[6] * (cos2 * cos - sin2 * sin) - _SIN[6] * (sin2 * cos + cos2 * sin))
+        - 0.20 * (_COS[63] * (cos2 * cos2 - sin2 * sin2) + 2 * _SIN[63] * sin2 * cos2)
     )
     s_l = 1 + 0.015 * (mean_l - 50) ** 2 / np.sqrt(20 + (mean_l - 50) ** 2)
     s_c, s_h = 1 + 0.045 * mean_c, 1 + 0.015 * mean_c * t
-    blue = np.sin(np.radians(60 * np.exp(-(((mean_h - 275) / 25) ** 2))))
+    blue = np.sin(np.pi / 3 * np.exp(-(((mean_h - np.radians(275)) / np.radians(25)) ** 2)))
     rotation = -2 * _far_from_grey(mean_c) * blue
     lightness = (l2 - l1) / s_l
     chroma = (c2 - c1) / s_c
-    hue = 2 * np.sqrt(c1 * c2) * np.sin(np.radians(turn / 2)) / s_h
+    hue = 2 * np.sqrt(c1 * c2) * np.sin(turn / 2) / s_h
     return np.stack([lightness, chroma + rotation * hue / 2, hue * np.sqrt(1 - rotation**2 / 4)], axis=-1)
 
 
