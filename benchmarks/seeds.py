@@ -1,10 +1,12 @@
 """The match of whole shoots judged against their truth, on shoots of many seeds that are filmed at just the frames
 that are compared.
 
-    python benchmarks/seeds.py FOLDER [--careless] [--only points|materials] [--fix] [--pictures FILE] [SEED ...]
+    python benchmarks/seeds.py FOLDER [--careless] [--whole] [--only points|materials] [--fix] [--pictures FILE]
+                               [SEED ...]
 
 Without seeds, those that are kept for judging (`tests/yardstick.py`); nothing may be chosen on them. With
---careless the crew films every chart in whatever light is there. With --only there are no charts, and of the two other
+--careless the crew films every chart in whatever light is there. With --whole takes are filmed from their first to
+their last frame, charts that are tilted and shaded among them, instead of three frames. With --only there are no charts, and of the two other
 witnesses only that one (what whole pictures look like starts the materials). With --fix the sure fixes of the audit
 are applied first, as the Board offers it. With --pictures the worst shots are drawn into a file. FOLDER keeps
 what was filmed (two to four minutes a seed) and measured, so that another run settles from what is known.
@@ -22,11 +24,13 @@ from common import ROOT
 sys.path.insert(0, str(ROOT / "tests"))
 
 
-def main(folder: Path, seeds: list[int], crew: str, fix: bool, pictures: Path | None = None) -> None:
+def main(
+    folder: Path, seeds: list[int], crew: str, fix: bool, pictures: Path | None = None, whole: bool = False
+) -> None:
     every, bases = [], {}
     print(f"crew: {crew}{', sure fixes applied' if fix else ''}", flush=True)
     for seed in seeds:
-        base = filmed(folder / f"{crew}{seed}", seed, crew)
+        base = filmed(folder / f"{crew}{seed}{'-whole' if whole else ''}", seed, crew, whole)
         rows = judged_again(base, fix)
         every += rows
         bases |= {one.shot.id: base for one, _ in rows}
@@ -84,7 +88,7 @@ def draw(path: Path, worst: list, bases: dict[str, Path]) -> None:
     sheet.save(path, quality=88)
 
 
-def filmed(folder: Path, seed: int, crew: str) -> Path:
+def filmed(folder: Path, seed: int, crew: str, whole: bool = False) -> Path:
     """The production of a seed: filmed, logged, audited, its heroes proposed and the telephone measured."""
     from aquin.production.audit import run_audit
     from aquin.production.charting import keep_profile, profile_of, read_series, series_of
@@ -103,7 +107,8 @@ def filmed(folder: Path, seed: int, crew: str) -> Path:
         return path
     shutil.rmtree(folder, ignore_errors=True)
     begin = time.monotonic()
-    film_short(folder, seed, folder / "truth", series=("phone",), crew=crew)
+    kinds = ("shot", "chart") if whole else ()
+    film_short(folder, seed, folder / "truth", series=("phone",), crew=crew, whole=kinds)
     print(f"seed {seed}: filmed in {time.monotonic() - begin:.0f} s", flush=True)
     begin = time.monotonic()
     log_demo(folder)
@@ -233,4 +238,4 @@ if __name__ == "__main__":
     numbers = [int(s) for s in sys.argv[2:] if s.isdigit()]
     crew = "careless" if "--careless" in sys.argv else "careful"
     drawn = Path(sys.argv[sys.argv.index("--pictures") + 1]) if "--pictures" in sys.argv else None
-    main(Path(sys.argv[1]), numbers or list(JUDGING), crew, "--fix" in sys.argv, drawn)
+    main(Path(sys.argv[1]), numbers or list(JUDGING), crew, "--fix" in sys.argv, drawn, "--whole" in sys.argv)

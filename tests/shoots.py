@@ -27,10 +27,11 @@ def short(take: Take) -> Take:
     return replace(take, start=take.start + begin, frames=FRAMES, zero=take.zero - begin)
 
 
-def short_shoot(seed: int, crew: Crew = "careful") -> Shoot:
-    whole = plan(seed, crew)
-    takes = {t: short(t) for t in whole.takes}
-    edit = tuple(Event(takes[e.take], 0, FRAMES) for e in whole.edit)
+def short_shoot(seed: int, crew: Crew = "careful", whole: Collection[str] = ()) -> Shoot:
+    """`whole`: kinds of takes that are not shortened, such as charts, which are tilted and shaded but for some frames."""
+    full = plan(seed, crew)
+    takes = {t: t if t.kind in whole else short(t) for t in full.takes}
+    edit = tuple(Event(takes[e.take], 0, FRAMES) for e in full.edit)
     return Shoot(seed, tuple(takes.values()), edit, crew)
 
 
@@ -41,11 +42,12 @@ def film_short(
     keep: Callable[[Take], bool] | None = None,
     series: Collection[str] = (),
     crew: Crew = "careful",
+    whole: Collection[str] = (),
 ) -> Shoot:
     """Film everything but the exposure series into a folder laid out like the demo; only what `keep` wants, where it
-    is given. `series`: the roles whose exposure series is filmed too.
+    is given. `series`: the roles whose exposure series is filmed too. `whole`: see `short_shoot`.
     """
-    shoot = short_shoot(seed, crew)
+    shoot = short_shoot(seed, crew, whole)
     kept = tuple(
         t
         for t in shoot.takes

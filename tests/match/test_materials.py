@@ -9,7 +9,7 @@ from skimage import data
 from aquin.colour import acescct
 from aquin.errors import AquinError
 from aquin.match.engine import ALIKE, Side, gather, match_sides
-from aquin.match.materials import match_materials, overlap, pixels_of, places_of, seen
+from aquin.match.materials import match_frames, match_materials, overlap, pixels_of, places_of, seen
 from photographs import photographs
 from stereo import stereo_pair
 
@@ -94,6 +94,36 @@ def test_a_material_that_was_struck_does_not_count() -> None:
     assert struck is not None and all(np.hypot(*(m.at - painted)) > 0.2 for m in struck.materials)
     assert struck.off == pytest.approx(0.33, abs=0.05)
     assert np.abs(struck.off - 0.33).max() <= np.abs(found.off - 0.33).max() + 0.01
+
+
+def test_several_frames_of_one_picture_say_what_one_says() -> None:
+    pair = stereo_pair()
+    gains = np.array([0.4, 0.1, -0.1])
+    shot = pair.right * np.float32(2**gains)
+    one = match_materials(pair.left, shot)
+    three = match_frames([((pair.left, None), (shot, None))] * 3)
+    assert one is not None and three is not None
+    assert three.off == pytest.approx(one.off, abs=1e-6)
+    assert three.doubt == pytest.approx(one.doubt, abs=1e-6)
+
+
+def test_what_passes_in_one_frame_counts_as_such() -> None:
+    """A painted panel goes by, a stop lighter in the shot's light: of one frame it pulls more than of three. What has
+    not changed reads as nothing, and a third of a stop as that.
+    """
+    passing = BLOCKS.copy()
+    passing[3] *= 2.0
+    still = BLOCKS.copy()
+    still[3] = still[4]
+    for stops in (0.0, 0.33):
+        lit = np.float32(2**stops)
+        moment = ((blocks(BLOCKS, 0), None), (blocks(passing, 2) * lit, None))
+        others = [((blocks(still, 0), None), (blocks(still, 2) * lit, None))] * 2
+        one, three = match_frames([moment]), match_frames([moment, *others])
+        assert one is not None and three is not None
+        assert three.off == pytest.approx(stops, abs=0.06)
+        assert np.abs(three.off - stops).max() < np.abs(one.off - stops).max() - 0.02
+        assert match_frames(others).off == pytest.approx(stops, abs=0.02)
 
 
 def test_a_material_is_where_it_is_in_both_pictures() -> None:

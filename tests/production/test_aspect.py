@@ -9,16 +9,17 @@ import pytest
 
 from aquin.exchange import picture
 from aquin.production import Production
-from aquin.production.aspect import CardJob, about, card_job
+from aquin.production.aspect import ASPECT, CardJob, _job, about, card_job, contradicts, look_about_cards
 from aquin.production.beside import beside_of
 from aquin.production.heroes import take_proposed
+from aquin.production.ledgers import known_charts
 from aquin.production.match_work import Ref
 from aquin.production.matching import settle
 from aquin.production.settings import config_of
 from aquin.production.shoot import Shoot
 from aquin.simulate.logbook import log_demo
 from photographs import photographs
-from shoots import film_short
+from shoots import copy_of, film_short
 from yardstick import judged
 
 CARD = ((250.0, 130.0), (390.0, 130.0), (390.0, 230.0), (250.0, 230.0))
@@ -60,6 +61,7 @@ def galley(once: Callable[[str, Callable[[Path], None]], Path]) -> Path:
             21,
             folder / "truth",
             keep=lambda t: t.setup == "galley" and t.role in ("main", "small") and not t.mistake,
+            whole=("chart",),
         )
         log_demo(folder / "ferry", audit=True)
         production = Production.open(folder / "ferry" / "ferry.aquin")
@@ -85,4 +87,28 @@ def test_a_card_keeps_materials_from_darkening_a_camera_that_sees_the_lit_side(g
     shoot.aspect[place] = np.zeros(3)
     untold = beside_of(shoot, [place])
     assert all((untold[o.shot.id].off - o.off).mean() > 0.06 for o in rows)
+    production.close()
+
+
+def test_a_card_that_things_about_it_contradict_is_not_believed(galley: Path) -> None:
+    """As though the card had been shaded by 0.7 stop before one camera: the pictures decide, and it is said."""
+    production = Production.open(copy_of(galley))
+    config = config_of(production)
+    shoot = Shoot(production, config)
+    place = next(p for p in shoot.shots if np.abs(shoot.aspect_of(p)).any())
+    known_charts(shoot)
+    shoot.one_light.add(place)
+    job, card = _job(shoot, place)
+    said = {"off": (card - 0.7).tolist(), "error": [0.05] * 3}
+    production.keep_measured(ASPECT, {job.key: said})
+    look_about_cards(shoot, [place])
+    assert shoot.contradicted[place] == pytest.approx(-0.7)
+    assert place not in shoot.one_light and not shoot.aspect_of(place).any()
+    for off, error, expected in (
+        (-0.7, 0.05, True),
+        (0.2, 0.05, False),
+        (-0.6, 0.3, False),
+        (0.5, 0.05, True),
+    ):
+        assert contradicts(np.full(3, off), np.full(3, error)) is expected
     production.close()

@@ -123,6 +123,13 @@ class _Seen:
     blur: float
     timecode: str = ""
     light: Float64 = field(default_factory=lambda: np.zeros(0))
+    level: float = 0.0
+    """Stops of light on the chart, where 0 is a perfect diffuser at 1."""
+
+    @property
+    def clipped(self) -> float:
+        """Share of the patches."""
+        return float((self.reading.clipped > 0.01).mean())
 
 
 def sweep(
@@ -177,7 +184,8 @@ def judged(seen: Sequence[_Seen], numbers: Sequence[int]) -> Sweep:
         return Sweep(tuple(Look(n) for n in numbers), None, (), "no chart was found in any frame")
     usual = _usual_light(seen)
     sharpest = min(s.blur for s in seen)
-    looks = {s.number: _look(s, usual, sharpest) for s in seen}
+    level = _usual_level(seen)
+    looks = {s.number: _look(s, usual, level, sharpest) for s in seen}
     best = max(looks.values(), key=lambda k: k.quality)
     good = [
         k.number
@@ -203,11 +211,25 @@ def _usual_light(seen: Sequence[_Seen]) -> Float64:
         y = np.log2(np.maximum(s.reading.linear @ AP1_LUMA, 2e-4))
         bright = s.reading.layout.xyz[:, 1] > 0.15
         clear = s.reading.usable & bright
-        level = np.median((y - np.log2(s.reading.layout.xyz[:, 1]))[clear]) if clear.any() else y.mean()
-        s.light = y - level
+        s.level = float(
+            np.median((y - np.log2(s.reading.layout.xyz[:, 1]))[clear]) if clear.any() else y.mean()
+        )
+        s.light = y - s.level
     order = sorted(seen, key=_discord)
     chosen = order[: max(len(order) // 4, 1)]
     return np.asarray(np.median([s.light for s in chosen], axis=0), np.float64)
+
+
+def _usual_level(seen: Sequence[_Seen]) -> float:
+    """Stops of light that most of the take has on the chart. Turned away from it or into a hand's shade, a chart may
+    be lit evenly and still show another light than people stand in.
+    """
+    clear = [s.level for s in seen if s.clipped == 0] or [s.level for s in seen]
+    return float(np.percentile(clear, HELD))
+
+
+HELD = 75.0
+"""Percentile of the levels in a take that passes for the light in which the chart was held: less is shade."""
 
 
 def _discord(s: _Seen) -> float:
@@ -217,7 +239,7 @@ def _discord(s: _Seen) -> float:
     return 3 * stray + r.light_uneven + 3 * float((r.clipped > 0.01).mean())
 
 
-def _look(s: _Seen, usual: Float64, sharpest: float) -> Look:
+def _look(s: _Seen, usual: Float64, held: float, sharpest: float) -> Look:
     r = s.reading
     level = np.exp2(s.light) - np.exp2(usual)  # light that was added, where white is about 1
     added = float(np.log2(1 + max(np.percentile(level, 90), 0.0) / 0.18))
@@ -226,8 +248,11 @@ def _look(s: _Seen, usual: Float64, sharpest: float) -> Look:
     glare = max(added, veil)
     shade = float(max(np.median(s.light - usual) - np.percentile(s.light - usual, 5), 0.0))
     shadow = max(shade, r.light_uneven)
-    clipped = float((r.clipped > 0.01).mean())
+    clipped = s.clipped
+    other = abs(s.level - held)
+    than = "darker" if s.level < held else "lighter"
     faults = {
+        f"{other:.2f} st {than} than most of the take": (other / 0.35) ** 1.5,
         f"glare {glare:.2f} st": (glare / 0.35) ** 1.5,
         f"light falls off by {shadow:.2f} st": (shadow / 0.9) ** 1.5,
         f"{round(100 * clipped)} % of the patches clip": 4 * clipped,

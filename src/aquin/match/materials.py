@@ -7,7 +7,9 @@ counting how much of each material either picture shows. Each material votes; ho
 numbers are.
 """
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field
+from functools import cached_property
 
 import cv2
 import numpy as np
@@ -101,6 +103,19 @@ class _Seen:
     mass: Float64
     """(n, n) pixels, softened."""
 
+    @cached_property
+    def total(self) -> float:
+        """Pixels."""
+        return float(self.mass.sum())
+
+    @cached_property
+    def shown(self) -> float:
+        """All that it shows, as `_score` weighs it."""
+        axis = (np.arange(2 * REACH + 1) - REACH) * BIN
+        places = np.stack(np.meshgrid(axis, axis, indexing="ij"), axis=-1)
+        there = self.mass >= FEWEST
+        return float((_far(places)[there] * (self.mass[there] / self.total) ** PRESENCE).sum())
+
 
 def pixels_of(linear: Floats, usable: np.ndarray | None = None) -> Float32:
     """(n, 3) log2 of the channels of the places of (h, w, 3) scene-linear that lie inside a material, unclipped."""
@@ -122,8 +137,8 @@ def _small(linear: Floats, usable: np.ndarray | None) -> tuple[Float32, np.ndarr
     return np.asarray(log, np.float32), good
 
 
-def seen(log: Float32) -> _Seen:
-    """From (n, 3) log2 of the channels."""
+def seen(log: Float32, frames: int = 1) -> _Seen:
+    """From (n, 3) log2 of the channels, of so many frames: what is there in all of them counts as often as in one."""
     n = 2 * REACH + 1
     a, b = log[:, 0] - log[:, 1], log[:, 2] - log[:, 1]
     place = np.stack([a / BIN + REACH, b / BIN + REACH, (log.mean(axis=1) - LOW) / STEP], axis=1)
@@ -131,7 +146,7 @@ def seen(log: Float32) -> _Seen:
     inside = ((place >= 0) & (place < (n - 1.5, n - 1.5, (TOP - LOW) / STEP))).all(axis=1)
     index = np.rint(place[inside]).astype(int)
     many = np.bincount(np.ravel_multi_index(tuple(index.T), shape), minlength=n * n * LEVELS)
-    exact = many.reshape(shape).astype(np.float32)
+    exact = many.reshape(shape).astype(np.float32) / np.float32(frames)
     soft = gaussian_filter(exact, (SOFT[0], SOFT[1], 0), mode="constant", truncate=3)
     mass = soft.sum(axis=2)
     there = mass >= FEWEST
@@ -154,11 +169,24 @@ def match_materials(
     materials. `white`: whether white is looked for as well, or exposure only. `struck`: (n, 2) log2 R/G and B/G in the
     hero of materials that are not to count.
     """
-    sides = [pixels_of(x, ok) for x, ok in ((hero, hero_ok), (shot, shot_ok))]
-    if min(len(s) for s in sides) < 200:
+    return match_frames([((hero, hero_ok), (shot, shot_ok))], white, struck)
+
+
+Frame = tuple[Floats, np.ndarray | None]
+"""(h, w, 3) scene-linear, and (h, w) bool of what was not clipped, where that is known."""
+
+
+def match_frames(
+    frames: Sequence[tuple[Frame, Frame]], white: bool = True, struck: Floats | None = None
+) -> Materials | None:
+    """The same from several frames of hero and shot, filmed at the same moments: people turn, waves pass, and noise
+    evens out, while materials stay what they are.
+    """
+    sides = [np.concatenate([pixels_of(*pair[k]) for pair in frames]) for k in (0, 1)]
+    if min(len(s) for s in sides) < 200 * len(frames):
         return None
-    first = seen(sides[0])
-    return overlap(first if struck is None else _without(first, struck), seen(sides[1]), white)
+    first, second = (seen(s, len(frames)) for s in sides)
+    return overlap(first if struck is None else _without(first, struck), second, white)
 
 
 def _without(side: _Seen, struck: Floats) -> _Seen:
@@ -350,7 +378,7 @@ def _score(hero: _Seen, shot: _Seen, i: int, j: int) -> _Score:
     both = (mh >= FEWEST) & (ms >= FEWEST)
     lags = _lags()
     prior: Floats = ((lags / PRIOR_STOPS) ** 2 + (np.hypot(i, j) * BIN / PRIOR_CAST) ** 2) / (2 * FIRM)
-    could = float(np.sqrt(_shown(hero) * _shown(shot)))
+    could = float(np.sqrt(hero.shown * shot.shown))
     if not both.any():
         nothing = np.zeros((0, len(lags)))
         return _Score(
@@ -367,7 +395,7 @@ def _score(hero: _Seen, shot: _Seen, i: int, j: int) -> _Score:
     overlaps = np.clip(np.concatenate([lines[:, -m:], lines[:, : m + 1]], axis=1), 0, 1)
     x, y = np.nonzero(both)
     places = np.stack([x + max(-i, 0) - REACH, y + max(-j, 0) - REACH], axis=1) * BIN
-    h, s = mh[both] / hero.mass.sum(), ms[both] / shot.mass.sum()
+    h, s = mh[both] / hero.total, ms[both] / shot.total
     weights = (h * s) ** (PRESENCE / 2) * _far(places)
     line = (weights @ _worth(overlaps)) / could - prior
     return _Score(
@@ -396,11 +424,3 @@ GREY = 1.0
 def _far(places: Floats) -> Float64:
     """(...,) say of chromaticities, (..., 2): more with the distance from grey."""
     return np.asarray(GREY + np.minimum(np.hypot(places[..., 0], places[..., 1]), 2.0), np.float64)
-
-
-def _shown(side: _Seen) -> float:
-    """All that a picture shows, as `_score` weighs it."""
-    axis = (np.arange(2 * REACH + 1) - REACH) * BIN
-    places = np.stack(np.meshgrid(axis, axis, indexing="ij"), axis=-1)
-    there = side.mass >= FEWEST
-    return float((_far(places)[there] * (side.mass[there] / side.mass.sum()) ** PRESENCE).sum())

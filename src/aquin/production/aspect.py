@@ -32,6 +32,8 @@ USUAL = 0.1
 """Stops by which a channel looks otherwise from another place in the usual case: what is found is drawn to nothing as
 far as it is less sure than that (chosen on the tuning seeds).
 """
+MOST = 0.35
+"""Stops by which a place looks brighter or darker from another camera at most (0.2 on the tuning seeds)."""
 ROUND = 1.7
 """How many times the card's size is left out about it: the hand that holds it is lit as the card is."""
 
@@ -89,6 +91,7 @@ def look_about_cards(
     wanted: dict[CellKey, tuple[CardJob, Float64]] = {}
     for place in places:
         shoot.aspect[place] = np.zeros(3)
+        shoot.contradicted.pop(place, None)
         if place in shoot.one_light and (made := _job(shoot, place)) is not None:
             wanted[place] = made
     found = cached(shoot.production, ASPECT, {j.key: j for j, _ in wanted.values()}, card_job, jobs, tell)
@@ -96,7 +99,18 @@ def look_about_cards(
         seen = found.get(job.key)
         if seen:
             off, error = (np.array(seen[k], np.float64) for k in ("off", "error"))
-            shoot.aspect[place] = USUAL**2 / (USUAL**2 + error**2) * (off - card)
+            if contradicts(off - card, error):
+                shoot.one_light.discard(place)
+                shoot.contradicted[place] = float((off - card).mean())
+            else:
+                shoot.aspect[place] = USUAL**2 / (USUAL**2 + error**2) * (off - card)
+
+
+def contradicts(other: Float64, error: Float64) -> bool:
+    """Whether things about a card say so much else than the card, (3,) log2 of the channels, that it can't have been
+    one card in one light: it was turned away, or in a hand's shade, in one of the frames.
+    """
+    return bool(abs(float(other.mean())) > MOST + 2 * float(error.mean()))
 
 
 def _job(shoot: Shoot, place: CellKey) -> tuple[CardJob, Float64] | None:

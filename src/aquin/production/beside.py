@@ -19,12 +19,13 @@ from aquin.colour.grade import Grade as Correction
 from aquin.colour.primaries import AP1_LUMA, AP1_TO_XYZ
 from aquin.colour.white import ACES_DUV, ACES_MIRED, STOPS_A_MIRED, mired_duv
 from aquin.match.drift import Drift, to_parts
-from aquin.match.materials import match_materials
+from aquin.match.materials import match_frames
 from aquin.production.drifting import apart, drift_in
 from aquin.production.kept_work import cached
-from aquin.production.match_work import Ref, SeeJob, side_of
+from aquin.production.match_work import Ref, SeeJob, side_of, thin_sides
 from aquin.production.named import named_of, said_by, struck_of
 from aquin.production.records import Setup
+from aquin.production.setups import kelvin
 from aquin.production.shoot import hash_of, pair_grades, shot_grade
 from aquin.production.told import told_of
 
@@ -42,6 +43,10 @@ VERSION = 3
 WIDE = 480
 """Frames are graded at most this wide: materials need no more."""
 
+UNSURE = 0.12
+"""Standard error of a channel's level, in stops, from which other frames of the two are looked at as well: it costs as
+much again, and where one frame is sure they say the same.
+"""
 UNTOLD = 0.35
 """Stops by which a channel is off after charts and settings alone."""
 POINTS = 0.03
@@ -62,9 +67,12 @@ def like_job(job: SeeJob) -> dict[str, Any]:
     """What the same materials say, as plain values: `off`, `error` (3,) log2 of the channels, `likeness`, `materials`;
     empty where there are none. Raises AquinError.
     """
-    pictures = [graded_small(ref, job.config) for ref in (job.hero, job.shot)]
+    moment = graded_small(job.hero, job.config), graded_small(job.shot, job.config)
     struck = chromaticity(job.hero.graded, job.struck) if job.struck else None
-    found = match_materials(pictures[0][0], pictures[1][0], pictures[0][1], pictures[1][1], struck=struck)
+    found = match_frames([moment], struck=struck)
+    if job.more and (job.wanders or found is None or found.doubt[0] > UNSURE):
+        hero, shot = (_thin([pair[k] for pair in job.more], job.config) for k in (0, 1))
+        found = match_frames([moment, *zip(hero, shot, strict=True)], struck=struck)
     if found is None:
         return {"off": None}
     return {
@@ -96,6 +104,15 @@ def graded_small(ref: Ref, config: str | None) -> tuple[Float32, np.ndarray]:
     side = side_of(ref, config)
     small, usable = shrunk(side.linear, side.usable())
     return np.asarray(ref.graded.linear(small), np.float32), usable
+
+
+def _thin(refs: Sequence[Ref], config: str | None) -> list[tuple[Float32, np.ndarray]]:
+    """The same of frames of one file beside the moment, of which no more pixels are read than that."""
+    small = [shrunk(side.linear, side.usable()) for side in thin_sides(refs, config, WIDE)]
+    return [
+        (np.asarray(ref.graded.linear(linear), np.float32), usable)
+        for ref, (linear, usable) in zip(refs, small, strict=True)
+    ]
 
 
 def shrunk(linear: Float32, usable: np.ndarray, wide: int = WIDE) -> tuple[Float32, np.ndarray]:
@@ -210,8 +227,13 @@ def like_of(shoot: Shoot, shot: Shot, theirs: Correction, own: Correction) -> Se
         return None
     frames = [shoot.read_as(at.hero, a), at.hero_frame, shoot.read_as(shot, b), at.shot_frame]
     struck = struck_of(shoot.production, shot)
-    key = hash_of([VERSION, *frames, a.grade, b.grade, *([struck] if struck else [])])
-    return SeeJob(key, a, b, shoot.config_path, struck)
+    moves = any(shot_grade(shoot, s).keys for s in (at.hero, shot))  # other frames have other grades then
+    more = [] if moves else [(replace(a, frame=i), replace(b, frame=j)) for i, j in at.more]
+    wanders = not kelvin(shot.white).isdigit()
+    said = [*frames, a.grade, b.grade, *([struck] if struck else [])]
+    if more:
+        said += [at.more, wanders]
+    return SeeJob(hash_of([VERSION, *said]), a, b, shoot.config_path, struck, tuple(more), wanders)
 
 
 _Said = tuple[Float64, Float64, Float64, str]

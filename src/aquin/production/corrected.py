@@ -77,8 +77,13 @@ def corrected(
     return out
 
 
-def _aspect_words(aspect: Float64) -> str:
-    """What is said of how a place looks from elsewhere, where it is worth a word."""
+def _card_words(shoot: Shoot, place: CellKey) -> str:
+    """What is said of what stands about the card, where it is worth a word: how the place looks from elsewhere, or that
+    the card was not in one light.
+    """
+    if (other := shoot.contradicted.get(place)) is not None:
+        return f"; but what stands about the two cards is {other:+z.2f} st apart: they were not in one light"
+    aspect = shoot.aspect_of(place)
     stops, warm, _ = to_parts(aspect[None])[0]
     if not matters(aspect):
         return ""
@@ -118,7 +123,7 @@ def _moved(
     by = next(iter(cell.shots.values())).by
     words = (
         f"{record.origin}; beside its hero by {by}: {-parts[0]:+z.2f} st and {-parts[1] / STOPS_A_MIRED:+z.0f} mired "
-        f"more, ±{float(cell.error.mean()):.2f} st{_aspect_words(shoot.aspect_of(place))}"
+        f"more, ±{float(cell.error.mean()):.2f} st{_card_words(shoot, place)}"
     ).replace("-", "−")
     values = dict(record.values) | grade.values() | {"light": [round(float(v), 5) for v in light]}
     values[TOLD] = _told(shoot, cell, said)

@@ -109,6 +109,8 @@ class Moment:
     hero_frame: int
     shot_frame: int
     same_time: bool
+    more: tuple[tuple[int, int], ...] = ()
+    """Frames of hero and shot at other times at which both ran."""
 
 
 def moment_of(
@@ -134,11 +136,23 @@ def moment_of(
         (a0, a1), (b0, b1) = theirs, own
         begin, end = max(a0, b0), min(a1, b1)
         if end > begin and (best is None or end - begin > best[0]):
-            at = (begin + end) / 2
-            best = end - begin, Moment(other, _frame(other, at - a0), _frame(shot, at - b0), True)
+            (at, *more) = (
+                (_frame(other, t - a0), _frame(shot, t - b0))
+                for t in (begin + share * (end - begin) for share in ALSO)
+            )
+            apart = min(abs(m[k] - at[k]) for m in more for k in (0, 1))
+            best = end - begin, Moment(other, *at, True, tuple(more) if apart >= APART else ())
     if best is not None:
         return best[1]
     return Moment(hero, hero.first + hero.frames // 2, shot.first + shot.frames // 2, False)
+
+
+ALSO = (0.5, 0.2, 0.8)
+"""Shares of the time in which both cameras ran: the moment that is compared, and others at which materials are looked
+at, too.
+"""
+APART = 6
+"""Frames from the moment that those are at least."""
 
 
 def _frame(shot: Shot, seconds: float) -> int:

@@ -4,7 +4,7 @@ values in and out.
 
 import json
 from collections.abc import Mapping, Sequence
-from contextlib import suppress
+from contextlib import closing, suppress
 from dataclasses import dataclass, replace
 from functools import lru_cache
 from pathlib import Path
@@ -125,6 +125,10 @@ class SeeJob:
     config: str | None
     struck: tuple[tuple[float, float, float], ...] = ()
     """Colours, as filmed in the hero, of materials that do not count."""
+    more: tuple[tuple[Ref, Ref], ...] = ()
+    """Frames of both at other times, for `like_job`."""
+    wanders: bool = False
+    """Whether the shot's white may change from frame to frame."""
 
     @property
     def path(self) -> Path:
@@ -253,6 +257,19 @@ def _read(ref: Ref, config: ColourConfig, changed: int) -> Side:
     finally:
         source.close()
     return Side(rgb, config.to_linear(ref.encoding)(rgb))
+
+
+def thin_sides(refs: Sequence[Ref], config: str | None, wide: int) -> list[Side]:
+    """Frames of one file as `side_of` has them, of which as few pixels are read as leave them `wide` pixels across.
+    Raises AquinError.
+    """
+    out = []
+    with closing(opened(refs[0])) as source:
+        for ref in refs:
+            number = min(max(ref.frame, source.first), source.last)
+            rgb = source.read_thinned(number, max(source.width // wide, 1)).rgb
+            out.append(Side(rgb, shared_config(config).to_linear(ref.encoding)(rgb)))
+    return out
 
 
 def opened(ref: Ref) -> Frames:

@@ -40,7 +40,7 @@ if TYPE_CHECKING:
 VERSION = 3
 """Goes up when a reading, a match or a ledger means something else, so that old ones are not used."""
 
-READS = 4
+READS = 5
 """The same of a chart's reading alone."""
 
 READING, SEEN, LOOK = "chart reading", "frames compared", "picture"
@@ -78,6 +78,8 @@ class Shoot:
     aspect: dict[CellKey, np.ndarray] = field(default_factory=dict)
     """Log2 of the channels, (3,), by which a place looks otherwise from a cell's camera than from its hero's, where
     that was just found (see `production.aspect`)."""
+    contradicted: dict[CellKey, float] = field(default_factory=dict)
+    """Stops by which things about such a card say something else than the card, where that is too much for a view."""
 
     def __post_init__(self) -> None:
         self.how = reads(self.production)
