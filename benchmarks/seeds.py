@@ -6,10 +6,11 @@ that are compared.
 
 Without seeds, those that are kept for judging (`tests/yardstick.py`); nothing may be chosen on them. With
 --careless the crew films every chart in whatever light is there. With --whole takes are filmed from their first to
-their last frame, charts that are tilted and shaded among them, instead of three frames. With --only there are no charts, and of the two other
-witnesses only that one (what whole pictures look like starts the materials). With --fix the sure fixes of the audit
-are applied first, as the Board offers it. With --pictures the worst shots are drawn into a file. FOLDER keeps
-what was filmed (two to four minutes a seed) and measured, so that another run settles from what is known.
+their last frame, charts that are tilted and shaded among them, instead of three frames. With --only there are no
+charts, and of the two other witnesses only that one (what whole pictures look like starts the materials). With --fix
+the sure fixes of the audit are applied first, as the Board offers it. With --pictures the worst shots are drawn into a
+file. FOLDER keeps what was filmed (two to four minutes a seed) and measured, so that another run settles from what is
+known.
 """
 
 import json

@@ -28,7 +28,7 @@ def short(take: Take) -> Take:
 
 
 def short_shoot(seed: int, crew: Crew = "careful", whole: Collection[str] = ()) -> Shoot:
-    """`whole`: kinds of takes that are not shortened, such as charts, which are tilted and shaded but for some frames."""
+    """`whole`: kinds of takes that are not shortened, such as charts, which are tilted and shaded at their ends."""
     full = plan(seed, crew)
     takes = {t: t if t.kind in whole else short(t) for t in full.takes}
     edit = tuple(Event(takes[e.take], 0, FRAMES) for e in full.edit)

@@ -83,6 +83,21 @@ def test_the_frame_without_the_fault_is_chosen_and_the_fault_is_named(fault: str
     assert "frame 3" in seen.why
 
 
+def test_an_even_shade_is_not_the_light_of_the_take(chart24: Layout) -> None:
+    """Where light falls off over the chart, frames in which a hand shades all of it are the evenest. In them it stands
+    in another light than people do (common practice: a chart is held in their light).
+    """
+    chart = drawn(chart24, 1)
+    frames = [(k, scene(chart, k, shade=0.25)) for k in range(5)]
+    frames += [(k, scene(chart * 0.45, k)) for k in (5, 6)]
+    seen = sweep(frames, flat, chart24)
+    assert seen.best is not None
+    assert seen.best.number < 5
+    assert all(k.shadow < seen.best.shadow for k in seen.looks if k.number > 4)
+    assert all("darker than most of the take" in k.why for k in seen.looks if k.number > 4)
+    assert not any("of the take" in k.why for k in seen.looks if k.number < 5)
+
+
 def test_averaging_good_frames_lowers_noise(chart24: Layout) -> None:
     chart = drawn(chart24, 1)
     frames = [(k, scene(chart, 40 + k)) for k in range(9)]

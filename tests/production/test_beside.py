@@ -8,8 +8,10 @@ import numpy as np
 import pytest
 
 from aquin.colour.grade import Balance
+from aquin.exchange import picture
+from aquin.match.materials import Materials, match_frames
 from aquin.measure.ledger import AXES, Row
-from aquin.production import Production
+from aquin.production import Production, beside
 from aquin.production.beside import (
     LEAST,
     SURER,
@@ -18,14 +20,19 @@ from aquin.production.beside import (
     agreed,
     beside_of,
     by_points,
+    like_job,
     on_the_axes,
     without,
 )
 from aquin.production.cell_sum import BEFORE, COMMON, SPREAD, of_cell
 from aquin.production.cells import State, board
+from aquin.production.heroes import moment_of
+from aquin.production.match_work import Ref, SeeJob
+from aquin.production.records import Shot
 from aquin.production.settings import config_of
 from aquin.production.shoot import Shoot
 from aquin.production.trims import matters
+from stereo import stereo_pair
 from yardstick import Judged, judged
 
 EXPOSURE = next(a for a in AXES if a.name == "exposure")
@@ -52,6 +59,47 @@ def test_settling_leaves_no_sound_shot_worse(matched: Production, filmed: Path) 
     assert np.median([r.after for r in rows]) < 0.5 * np.median([r.before for r in rows])
     assert np.mean([r.after <= 4 for r in rows]) > 0.8
     assert np.mean(np.abs([r.stops for r in rows])) < 0.12
+
+
+def test_other_frames_are_looked_at_where_one_leaves_doubt_or_white_wanders(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Two stills of one scene, sure of each other; and what a telephone films, which chooses its white by itself."""
+    pair = stereo_pair()
+    for name, linear in (("hero", pair.left), ("shot", pair.right)):
+        picture.write(tmp_path / f"{name}.exr", linear)
+    hero, shot = (Ref(tmp_path / f"{n}.exr", "ACEScg", "", "", 0) for n in ("hero", "shot"))
+    looked: list[int] = []
+
+    def counted(frames: list, struck: object = None) -> Materials | None:
+        looked.append(len(frames))
+        return match_frames(frames, struck=struck)
+
+    monkeypatch.setattr(beside, "match_frames", counted)
+    more = ((hero, shot),) * 2
+    sure = like_job(SeeJob("", hero, shot, None, more=more))
+    assert looked == [1]
+    assert like_job(SeeJob("", hero, shot, None, more=more, wanders=True))["off"] == pytest.approx(
+        sure["off"], abs=0.03
+    )
+    assert looked == [1, 1, 3]
+    assert like_job(SeeJob("", hero, shot, None, wanders=True)) == sure
+    monkeypatch.setattr(beside, "UNSURE", 0.0)
+    like_job(SeeJob("", hero, shot, None, more=more))
+    assert looked == [1, 1, 3, 1, 1, 3]
+
+
+@pytest.mark.parametrize(("begin", "frames", "more"), [(0.0, 96, 2), (2.0, 96, 2), (3.6, 96, 0), (0.0, 3, 0)])
+def test_moments_beside_the_one_that_is_compared(begin: float, frames: int, more: int) -> None:
+    """At 24 a second, over as long as both ran: at a fifth and four fifths of it, if that is six frames away."""
+    hero = Shot("r", "a", "A", "shot", "c1", "s", start="10:00:00:00", rate="24", frames=96)
+    start = f"10:00:0{int(begin)}:{round(begin % 1 * 24):02d}"
+    shot = Shot("r", "b", "B", "shot", "c2", "s", start=start, rate="24", frames=frames)
+    at = moment_of(None, shot, hero, among=[hero])  # type: ignore[arg-type]
+    assert at.same_time and len(at.more) == more
+    for theirs, own in at.more:
+        assert theirs - own == at.hero_frame - at.shot_frame == round(24 * begin)
+        assert abs(own - at.shot_frame) >= 6
 
 
 def test_what_is_stated_of_the_error_holds(matched: Production, filmed: Path) -> None:
