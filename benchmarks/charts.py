@@ -94,7 +94,7 @@ def frames(folder: Path, truth: Path) -> None:
     """Best frames of a whole filmed shoot against its truth (aquin simulate shoot FOLDER --truth TRUTH)."""
     config = ColourConfig.load(folder / "config.ocio")
     names = {"24-patch": "24-patch", "crossed wedge": "crossed-wedge", "video chart": "video-chart"}
-    off, corners, worst, seen_all, found_all = [], [], [], 0, 0
+    off, corners, worst, light, seen_all, found_all = [], [], [], [], 0, 0
     for file in sorted(truth.glob("[!.]*.json")):
         told = json.loads(file.read_text())
         if (
@@ -123,6 +123,8 @@ def frames(folder: Path, truth: Path) -> None:
         k = seen.best.number - source.first
         off.append(cost[k] - cost.min())
         worst.append(np.ptp(cost))
+        lit = np.log2([h["irradiance"] for h in held])
+        light.append((abs(lit[k] - lit[told["zero"]]), np.ptp(lit)))
         corner = [
             np.abs(np.array(held[k]["corners"]) - np.roll(seen.best.reading.corners, r, 0)).max()
             for r in (0, 2)
@@ -131,6 +133,11 @@ def frames(folder: Path, truth: Path) -> None:
     print(
         f"{len(off)} sweeps: chosen frame's fault over the least {np.mean(off):.3f} (mean), {max(off):.2f} "
         f"(worst), where the worst frame has {np.mean(worst):.2f}"
+    )
+    apart, range_ = np.array(light).T
+    print(
+        f"light on it there from that in which it was held: {apart.mean():.2f} st (mean), {apart.max():.2f} (worst), "
+        f"where it changes by {range_.mean():.2f} over the take"
     )
     print(
         f"found in {found_all} of {seen_all} frames; corners off by {np.median(corners):.1f} px (median), "

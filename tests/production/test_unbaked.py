@@ -14,8 +14,9 @@ from aquin.colour import acescct
 from aquin.colour.cdl import Cdl
 from aquin.colour.config import ColourConfig
 from aquin.colour.difference import delta_e00, lab_of_ap1
-from aquin.colour.grade import Grade
+from aquin.colour.grade import Balance, Grade
 from aquin.production import Camera, Production, Setup, Shot
+from aquin.production import unbaked as unbaked_module
 from aquin.production.audit import run_audit
 from aquin.production.cells import State, board
 from aquin.production.grading import held_grade, keep_grade, trim_of
@@ -23,6 +24,7 @@ from aquin.production.ingest import ingest
 from aquin.production.matching import settle
 from aquin.production.settings import config_of
 from aquin.production.shoot import Shoot
+from aquin.production.unbaked import unbaked
 from aquin.simulate.crew import bake
 from aquin.simulate.film import write_movie
 from photographs import photographs
@@ -167,4 +169,26 @@ def test_where_nothing_is_shared_nothing_is_made_up(tmp_path: Path) -> None:
     settle(production, config, list(Shoot(production, config).shots))
     own = trim_of(production, shot)
     assert own is None or not own.on
+    # a balance that was made for its camera's log codes is kept away from it
+    desk, place = Shoot(production, config), (setup.id, camera.id)
+    desk.decided[place] = Grade(Balance.from_factors(np.array([1.5, 1.0, 0.7])), Cdl(power=(1.3, 1.3, 1.3)))
+    (trim,) = unbaked(desk, [place], {})
+    assert trim.shot.id == shot.id and trim.record.on and "as filmed" in trim.record.origin
+    assert Grade.of(trim.record.values) == Grade()
+    production.close()
+
+
+def test_points_that_are_not_sure_do_where_they_bring_it_far_nearer(
+    shoot: Callable[[], tuple[Production, str]], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    production, _ = shoot()
+    config = config_of(production)
+    desk = Shoot(production, config)
+    place = next(iter(desk.shots))
+    (sure,) = unbaked(desk, [place], {})
+    monkeypatch.setattr(unbaked_module, "SURE", 1.1)
+    (likely,) = unbaked(Shoot(production, config), [place], {})
+    assert likely.record.values == sure.record.values
+    monkeypatch.setattr(unbaked_module, "FAR_BETTER", 0.0)
+    assert not unbaked(Shoot(production, config), [place], {})  # its cell has no balance that would spoil it
     production.close()

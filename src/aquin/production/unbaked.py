@@ -6,7 +6,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -37,6 +37,10 @@ NEAREST = 3
 """Others that it is compared with, the nearest in time."""
 BETTER = 0.8
 """A correction is taken where it leaves so much of what doing nothing and the camera's balance leave."""
+LIKELY, FAR_BETTER = 0.25, 0.4
+"""From this sureness on, where the same points are not sure, one is taken that leaves no more than so much: a baked
+picture is far off, and points that were matched wrongly agree on nothing that would bring it near.
+"""
 
 
 def unbaked(
@@ -46,9 +50,10 @@ def unbaked(
     jobs: int | None = None,
     tell: Tell | None = None,
 ) -> list[Trim]:
-    """Trims for the shots of cells with a baked picture that something speaks for. `decided`: grades of shots that were
-    just decided. One that a person made stays.
+    """Trims for the shots of cells with a baked picture: what the same points speak for, else as filmed. `decided`:
+    grades of shots that were just decided. One that a person made stays.
     """
+    every: dict[str, Shot] = {}
     wanted: dict[str, tuple[Shot, Shot, SeeJob]] = {}
     for place in places:
         for shot in shoot.shots.get(place, ()):
@@ -56,6 +61,7 @@ def unbaked(
             by_hand = own is not None and own.on and not own.values.get("auto")
             if shot.kind != "shot" or by_hand or BAKED not in shoot.odd.get(shot.id, ()):
                 continue
+            every[shot.id] = shot
             for other in _others(shoot, shot):
                 if (job := _job(shoot, other, shot)) is not None:
                     wanted[job.key] = (shot, other, job)
@@ -64,7 +70,7 @@ def unbaked(
     best: dict[str, tuple[Shot, Shot, Source]] = {}
     for key, (shot, other, seen) in wanted.items():
         points = found.get(key, {}).get("points")
-        if points is None or float(points["sure"]) < SURE:
+        if points is None or float(points["sure"]) < LIKELY:
             continue
         source = source_of(points)
         if shot.id not in best or source.sureness > best[shot.id][2].sureness + 0.05:
@@ -78,7 +84,22 @@ def unbaked(
         if not isinstance(solved, AquinError):
             trim = _trim(shoot, *work[task], task.sources[0], best_of(solved))
             out += [trim] if trim is not None else []
+            if trim is not None or task.sources[0].sureness >= SURE:
+                every.pop(work[task][0].id)
+    out += [_as_filmed(shoot, s) for s in every.values() if _spoilt(shoot, s)]
     return _beside(shoot, out, decided, jobs)
+
+
+def _spoilt(shoot: Shoot, shot: Shot) -> bool:
+    """Whether its camera's balance would change it."""
+    return shoot.grade_at((shot.setup_id, shot.camera_id)) != Correction()
+
+
+def _as_filmed(shoot: Shoot, shot: Shot) -> Trim:
+    """A trim that keeps its camera's balance away."""
+    values = Correction().values() | {"auto": True, "unbaked": "as filmed"}
+    origin = "as filmed, since its picture is baked and no points say how"
+    return _made(shoot, shot, values, origin, 0.5, "nothing")
 
 
 def _beside(
@@ -164,14 +185,18 @@ def _trim(shoot: Shoot, shot: Shot, other: Shot, source: Source, solution: Solut
         for g in (Correction(), shoot.grade_at((shot.setup_id, shot.camera_id)))
     )
     left = solution.loo if np.isfinite(solution.loo) else solution.mean
-    if left > BETTER * without:
+    if left > (BETTER if source.sureness >= SURE else FAR_BETTER) * without:
         return None
-    own = shoot.trims.get(shot.id)
     hero = hero_of(shoot.production, shoot.production.find(Setup, shot.setup_id))
     words = "the hero" if hero is not None and hero.id == other.id else other.name
     origin = f"{solution.title} by the same points to {words}, since its picture is baked"
     origin += f": dE00 {without:.1f} to {left:.1f}"
     values = solution.grade.values() | {"auto": True, "unbaked": other.id}
+    return _made(shoot, shot, values, origin, 0.1, "the same points")
+
+
+def _made(shoot: Shoot, shot: Shot, values: dict[str, Any], origin: str, error: float, by: str) -> Trim:
+    own = shoot.trims.get(shot.id)
     record = replace(own or Grade("trim", shot_id=shot.id), values=values, origin=origin, on=True)
     held = own is not None and own.on and dict(own.values) == values
-    return Trim(shot, record, (0.0, 0.0, 0.0), 0.1, "the same points", held)
+    return Trim(shot, record, (0.0, 0.0, 0.0), error, by, held)
