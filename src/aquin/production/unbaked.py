@@ -73,7 +73,8 @@ def unbaked(
         if points is None or float(points["sure"]) < LIKELY:
             continue
         source = source_of(points)
-        if shot.id not in best or source.sureness > best[shot.id][2].sureness + 0.05:
+        # the nearest in time of those that are sure, since light changes; else the surest
+        if shot.id not in best or best[shot.id][2].sureness < min(SURE, source.sureness):
             grade = _grade(shoot, other, decided).at(seen.hero.frame)
             hero = np.asarray(grade.linear(source.evidence.hero), np.float64)
             held = replace(source.evidence, hero=hero)
