@@ -186,9 +186,14 @@ def test_points_that_are_not_sure_do_where_they_bring_it_far_nearer(
     desk = Shoot(production, config)
     place = next(iter(desk.shots))
     (sure,) = unbaked(desk, [place], {})
-    monkeypatch.setattr(unbaked_module, "SURE", 1.1)
+    monkeypatch.setattr(
+        unbaked_module, "SURE", 1.1
+    )  # the surest of the others stands in for the nearest in time
     (likely,) = unbaked(Shoot(production, config), [place], {})
-    assert likely.record.values == sure.record.values
+    own = np.full((1, 3), 0.3)
+    assert likely.record.on and likely.record.values["unbaked"] in {s.id for s in production.all(Shot)}
+    ways = [np.log2(Grade.of(t.record.values).linear(own)) for t in (sure, likely)]
+    assert ways[0] == pytest.approx(ways[1], abs=0.25)
     monkeypatch.setattr(unbaked_module, "FAR_BETTER", 0.0)
     assert not unbaked(Shoot(production, config), [place], {})  # its cell has no balance that would spoil it
     production.close()
