@@ -179,8 +179,8 @@ Frame = tuple[Floats, np.ndarray | None]
 def match_frames(
     frames: Sequence[tuple[Frame, Frame]], white: bool = True, struck: Floats | None = None
 ) -> Materials | None:
-    """The same from several frames of hero and shot, filmed at the same moments: people turn, waves pass, and noise
-    evens out, while materials stay what they are.
+    """The same from several frames of hero and shot, each (h, w, 3) scene-linear, filmed at the same moments: people
+    turn, waves pass, and noise evens out, while materials stay what they are. `struck`: (n, 2), as before.
     """
     sides = [np.concatenate([pixels_of(*pair[k]) for pair in frames]) for k in (0, 1)]
     if min(len(s) for s in sides) < 200 * len(frames):
