@@ -202,7 +202,7 @@ def test_layers_that_are_kept_make_the_same_picture(tmp_path: Path, monkeypatch:
         seen.append(one.picture(SKUA).frame(9, moved).copy())
         lit.append(np.concatenate(one.sight.light_at(*at)))
     assert lit[0].any() and np.array_equal(lit[0], lit[1])
-    kept = tmp_path / "open-water flying.npz"
+    kept = tmp_path / f"open-water flying {WIDTH}.npz"
     assert {f.name for f in tmp_path.glob("*.npz")} == {kept.name, "open-water solid.npz"}
     kept.write_bytes(kept.read_bytes()[:100_000])  # half a file is no file
     assert not np.array_equal(seen[0], 0 * seen[0])
