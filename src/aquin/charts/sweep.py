@@ -221,15 +221,17 @@ def _usual_light(seen: Sequence[_Seen]) -> Float64:
 
 
 def _usual_level(seen: Sequence[_Seen]) -> float:
-    """Stops of light that most of the take has on the chart. Turned away from it or into a hand's shade, a chart may
-    be lit evenly and still show another light than people stand in.
+    """Stops of light on the chart in which the take stays longest. Turned away from it or into a hand's shade, a chart
+    may be lit evenly and still show another light than people stand in.
     """
-    clear = [s.level for s in seen if s.clipped == 0] or [s.level for s in seen]
-    return float(np.percentile(clear, HELD))
+    clear = np.array([s.level for s in seen if s.clipped == 0] or [s.level for s in seen])
+    near = np.abs(clear[:, None] - clear) <= STAYS
+    longest = max(range(len(clear)), key=lambda k: (near[k].sum(), clear[k]))
+    return float(np.median(clear[near[longest]]))
 
 
-HELD = 75.0
-"""Percentile of the levels in a take that passes for the light in which the chart was held: less is shade."""
+STAYS = 0.08
+"""Stops by which light on a chart that is held still may change."""
 
 
 def _discord(s: _Seen) -> float:
