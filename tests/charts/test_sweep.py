@@ -2,6 +2,7 @@
 
 import json
 from pathlib import Path
+from types import SimpleNamespace
 
 import cv2
 import numpy as np
@@ -9,7 +10,7 @@ import pytest
 
 from aquin.charts.layout import Layout, layout
 from aquin.charts.read import read_chart
-from aquin.charts.sweep import numbers_of, sweep
+from aquin.charts.sweep import _usual_level, numbers_of, sweep
 from aquin.colour.config import ColourConfig
 from aquin.errors import AquinError
 from aquin.frames import open_source
@@ -96,6 +97,22 @@ def test_an_even_shade_is_not_the_light_of_the_take(chart24: Layout) -> None:
     assert all(k.shadow < seen.best.shadow for k in seen.looks if k.number > 4)
     assert all("darker than most of the take" in k.why for k in seen.looks if k.number > 4)
     assert not any("of the take" in k.why for k in seen.looks if k.number < 5)
+
+
+@pytest.mark.parametrize(
+    ("levels", "held"),
+    [
+        ([1.0, 0.9, 0.7, 0.5, 0.2, -0.2, -0.6, -1.0, 0.01, 0.0, -0.01, 0.0], 0.0),  # turned most of the time
+        ([-1.4, -1.5, -1.5, -0.05, 0.0, 0.0, 0.05, 0.0, -0.4, -0.8], 0.0),
+        ([0.3], 0.3),
+        ([-1.0, 0.0], 0.0),  # no frame bears another out: shade takes light away
+    ],
+)
+def test_the_light_of_a_take_is_that_in_which_it_stays_longest(levels: list[float], held: float) -> None:
+    seen = [SimpleNamespace(level=v, clipped=0.0) for v in levels]
+    assert _usual_level(seen) == pytest.approx(held, abs=0.02)  # type: ignore[arg-type]
+    over = SimpleNamespace(level=2.0, clipped=0.2)
+    assert _usual_level([*seen, over, over, over]) == pytest.approx(held, abs=0.02)  # type: ignore[arg-type, list-item]
 
 
 def test_averaging_good_frames_lowers_noise(chart24: Layout) -> None:
