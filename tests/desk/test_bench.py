@@ -500,7 +500,7 @@ def test_interface_thread_is_never_blocked_long(opened: Window) -> None:
         note()
         time.sleep(0.002)
     assert opened.state.match is not None
-    assert len(gaps) > 5
+    assert len(gaps) >= 3
     assert max(worked) < 0.15
     assert np.median(gaps) < 0.15
 
