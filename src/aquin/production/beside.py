@@ -7,6 +7,7 @@ A camera's balance in a setup takes what its shots have in common; what a shot h
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from contextlib import suppress
 from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Any
 
@@ -18,6 +19,7 @@ from aquin.colour.grade import Balance
 from aquin.colour.grade import Grade as Correction
 from aquin.colour.primaries import AP1_LUMA, AP1_TO_XYZ
 from aquin.colour.white import ACES_DUV, ACES_MIRED, STOPS_A_MIRED, mired_duv
+from aquin.errors import AquinError
 from aquin.match.drift import Drift, to_parts
 from aquin.match.materials import match_frames
 from aquin.production.drifting import apart, drift_in
@@ -71,8 +73,9 @@ def like_job(job: SeeJob) -> dict[str, Any]:
     struck = chromaticity(job.hero.graded, job.struck) if job.struck else None
     found = match_frames([moment], struck=struck)
     if job.more and (job.wanders or found is None or found.doubt[0] > UNSURE):
-        hero, shot = (_thin([pair[k] for pair in job.more], job.config) for k in (0, 1))
-        found = match_frames([moment, *zip(hero, shot, strict=True)], struck=struck)
+        with suppress(AquinError):  # a file may be damaged there, and sound at the moment
+            hero, shot = (_thin([pair[k] for pair in job.more], job.config) for k in (0, 1))
+            found = match_frames([moment, *zip(hero, shot, strict=True)], struck=struck) or found
     if found is None:
         return {"off": None}
     return {
