@@ -3,7 +3,8 @@ built otherwise.
 """
 
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
@@ -11,7 +12,7 @@ from PySide6.QtCore import QCoreApplication, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QWidget
 
-from aquin.desk.app import application
+from aquin.desk.app import application, put_away
 from aquin.desk.kit.jobs import Jobs
 from aquin.desk.window import Window
 from aquin.production import Production
@@ -29,6 +30,14 @@ def shown_window(production: Path | None = None, keep: bool = True) -> Window:
     if production is not None:
         assert made.open_production(production)
     return made
+
+
+@contextmanager
+def a_window(production: Path | None = None, keep: bool = True) -> Iterator[Window]:
+    """A shown window, put away at the end."""
+    made = shown_window(production, keep)
+    yield made
+    put_away(made)
 
 
 class BenchPage:

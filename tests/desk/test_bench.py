@@ -33,14 +33,13 @@ from aquin.jobs.load_side import Side
 from aquin.own_files import last_session
 from aquin.simulate.demo import film_first_takes, is_done
 from cli.running import loaded_by
-from desk.pages import do_next, page, press, rest, shown_window
+from desk.pages import a_window, do_next, page, press, rest
 
 
 @pytest.fixture
 def window(app: QApplication) -> Iterator[Window]:
-    made = shown_window()
-    yield made
-    put_away(made)
+    with a_window() as made:
+        yield made
 
 
 @pytest.fixture

@@ -8,11 +8,12 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QCoreApplication, Qt
 from PySide6.QtTest import QTest
 from test_shots import until
 
 from aquin.desk.app import application, put_away
+from aquin.desk.board import cells
 from aquin.desk.board.cells import BoardModel
 from aquin.desk.kit.pictures import MODES
 from aquin.desk.screenshots import settle_down
@@ -108,6 +109,29 @@ def test_the_main_job(window: Window, shoot_copy: Path, tmp_path: Path) -> None:
     again = Production.open(shoot_copy, read_only=True)
     assert [g for g in again.all(Grade) if g.layer == "balance"]
     again.close()
+
+
+def test_cells_that_change_together_are_drawn_over_several_turns(
+    window: Window, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """So that no turn of the window's thread grows with the number of cells; until then each shows what it showed."""
+    painter = window.board.table.itemDelegate()
+    assert isinstance(painter, cells.CellPainter)
+    settle_down(window, 60)
+    window.board.table.viewport().repaint()
+    before = {place: held[1].cacheKey() for place, held in painter._drawn.items()}
+    assert len(before) == len(window.board.cells) > 4
+    monkeypatch.setattr(cells, "AT_ONCE_S", 0.0)
+    QCoreApplication.processEvents()
+    for cell in list(window.board.model.cells.values()):
+        window.board.model.cells[cell.place] = replace(cell, main="main")
+
+    def anew() -> int:
+        return sum(painter._drawn[place][1].cacheKey() != key for place, key in before.items())
+
+    window.board.table.viewport().repaint()
+    assert anew() == 1
+    until(lambda: anew() == len(before), 20)
 
 
 def test_cells_are_reached_by_keyboard_and_said_to_screen_readers(window: Window) -> None:

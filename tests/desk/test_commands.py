@@ -20,21 +20,20 @@ from PySide6.QtWidgets import (
 )
 
 from aquin import desk
-from aquin.desk.app import application, put_away
+from aquin.desk.app import application
 from aquin.desk.commands import BY_ID, TABLE, VIEWS, tip, words
 from aquin.desk.help import help_of, keys_dialog, keys_of
 from aquin.desk.kit import dialogs
 from aquin.desk.kit.labels import Words, no_mnemonic, plain_tip
 from aquin.desk.next_step import Open, next_step
 from aquin.desk.window import Window
-from desk.pages import rest, shown_window
+from desk.pages import a_window, rest
 
 
 @pytest.fixture
 def window() -> Iterator[Window]:
-    made = shown_window(keep=False)
-    yield made
-    put_away(made)
+    with a_window(keep=False) as made:
+        yield made
 
 
 def test_every_command_does_something(window: Window) -> None:

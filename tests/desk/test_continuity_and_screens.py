@@ -14,7 +14,6 @@ from PySide6.QtTest import QTest
 
 from aquin.colour.grade import Balance
 from aquin.colour.grade import Grade as Correction
-from aquin.desk.app import put_away
 from aquin.desk.kit import monitor
 from aquin.desk.kit.pictures import BLINK_MS, HOLD_MS
 from aquin.desk.window import Window
@@ -26,7 +25,7 @@ from aquin.production.heroes import hero_of
 from aquin.production.settings import config_of
 from aquin.screens.icc import make_profile
 from aquin.screens.light import srgb, to_xyz
-from desk.pages import press, production_of, shown_window, wait_for
+from desk.pages import a_window, press, production_of, wait_for
 from shoots import copy_of
 
 RATE = Fraction(24)
@@ -37,9 +36,8 @@ SHIFT = Qt.KeyboardModifier.ShiftModifier
 def window(settled: Path, tmp_path: Path) -> Iterator[Window]:
     path = settled.with_name(f"{tmp_path.name}.aquin")
     copy_of(settled, path)
-    made = shown_window(path)
-    yield made
-    put_away(made)
+    with a_window(path) as made:
+        yield made
     monitor.use(None)
 
 

@@ -10,14 +10,13 @@ import pytest
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
 
-from aquin.desk.app import put_away
 from aquin.desk.window import Window
 from aquin.look.look import Look
 from aquin.production import Production, Setup, Shot
 from aquin.production.grading import held_grade
 from aquin.production.heroes import hero_of
 from aquin.production.looks import look_for
-from desk.pages import press, production_of, shown_window, wait_for
+from desk.pages import a_window, press, production_of, wait_for
 from shoots import copy_of
 
 
@@ -25,9 +24,8 @@ from shoots import copy_of
 def window(settled: Path, tmp_path: Path) -> Iterator[Window]:
     path = settled.with_name(f"{tmp_path.name}.aquin")
     copy_of(settled, path)
-    made = shown_window(path)
-    yield made
-    put_away(made)
+    with a_window(path) as made:
+        yield made
 
 
 def hero_in(production: Production, name: str) -> Shot:

@@ -9,21 +9,19 @@ import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 
-from aquin.desk.app import put_away
 from aquin.desk.screenshots import settle_down
 from aquin.desk.window import Window
 from aquin.production import Shot
 from aquin.production.grading import held_grade
 from changing import FRAMES, change
-from desk.pages import BenchPage, page, press, production_of, shown_window, wait_for
+from desk.pages import BenchPage, a_window, page, press, production_of, wait_for
 from shoots import copy_of
 
 
 @pytest.fixture
 def window(changing: Path) -> Iterator[Window]:
-    made = shown_window(copy_of(changing))
-    yield made
-    put_away(made)
+    with a_window(copy_of(changing)) as made:
+        yield made
 
 
 def opened(window: Window, name: str) -> BenchPage:

@@ -11,21 +11,19 @@ import pytest
 from PySide6.QtWidgets import QApplication
 
 from aquin.colour.config import ColourConfig
-from aquin.desk.app import put_away
 from aquin.desk.screenshots import settle_down
 from aquin.desk.several import MovedDialog, SeatsDialog
 from aquin.desk.window import Window
 from aquin.production import Camera, Option, Production, Setup, Shot
-from desk.pages import shown_window
+from desk.pages import a_window
 from desk.pages import wait_for as until
 from own_encoding import TERN
 
 
 @pytest.fixture
 def window(app: QApplication) -> Iterator[Window]:
-    made = shown_window(keep=False)
-    yield made
-    put_away(made)
+    with a_window(keep=False) as made:
+        yield made
 
 
 @pytest.fixture

@@ -15,12 +15,11 @@ from PySide6.QtTest import QTest
 
 from aquin.colour.grade import Balance
 from aquin.colour.grade import Grade as Correction
-from aquin.desk.app import put_away
 from aquin.desk.window import Window
 from aquin.production import Production, Shot
 from aquin.production.grading import held_grade, keep_grade
 from aquin.production.settings import Deliverable, config_of, deliverables_of, keep_deliverables
-from desk.pages import press, production_of, shown_window, wait_for
+from desk.pages import a_window, press, production_of, wait_for
 from shoots import copy_of
 
 
@@ -34,9 +33,8 @@ def window(settled: Path, tmp_path: Path) -> Iterator[Window]:
     shots = [s for s in production.all(Shot) if s.kind == "shot"]
     production.change("fewer shots", *(replace(s, kind="reference") for s in shots[4:]))
     production.close()
-    made = shown_window(path)
-    yield made
-    put_away(made)
+    with a_window(path) as made:
+        yield made
 
 
 def shots_of(production: Production) -> list[Shot]:

@@ -24,7 +24,7 @@ from aquin.production.grading import held_grade
 from aquin.production.looking import thumbnail
 from aquin.production.remembered import Remembered
 from aquin.simulate.film import write_still
-from desk.pages import do_next, page, press, production_of, rest, shown_window
+from desk.pages import a_window, do_next, page, press, production_of, rest
 
 COLUMN = {c.key: k for k, c in enumerate(COLUMNS)}
 
@@ -75,9 +75,8 @@ def fill(path: Path, count: int = 12) -> Production:
 
 @pytest.fixture
 def window(app: QApplication) -> Iterator[Window]:
-    made = shown_window()
-    yield made
-    put_away(made)
+    with a_window() as made:
+        yield made
 
 
 @pytest.fixture

@@ -53,6 +53,7 @@ class ColourConfig:
         self.path: Path | None = None
         self._ready: dict[tuple[str, ...], Processor] = {}
         self._prints: dict[str, str] = {}
+        self._known: tuple[Encoding, ...] | None = None
 
     @classmethod
     def load(cls, path: str | Path | None = None) -> "ColourConfig":
@@ -135,19 +136,28 @@ class ColourConfig:
 
     def encodings(self) -> list[Encoding]:
         """All colour spaces that hold pictures (no data), in the configuration's order, production cameras first."""
-        spaces = [s for s in self._config.getColorSpaces() if not s.isData()]
-        found = [
-            Encoding(s.getName(), s.getFamily(), s.getEncoding(), tuple(s.getAliases()), s.getDescription())
-            for s in spaces
-        ]
-        return sorted(found, key=lambda e: e.family != "Input/Production")
+        if self._known is None:
+            spaces = [s for s in self._config.getColorSpaces() if not s.isData()]
+            found = [
+                Encoding(
+                    s.getName(), s.getFamily(), s.getEncoding(), tuple(s.getAliases()), s.getDescription()
+                )
+                for s in spaces
+            ]
+            self._known = tuple(sorted(found, key=lambda e: e.family != "Input/Production"))
+        return list(self._known)
+
+    def name_of(self, name: str) -> str:
+        """The name of the colour space that a name, alias or role stands for; empty where there is none."""
+        space = self._config.getColorSpace(name) if name else None
+        return "" if space is None or space.isData() else str(space.getName())
 
     def resolve(self, name: str) -> str:
         """The name of the colour space that a name, alias or role stands for. Raises AquinError with the nearest
         names.
         """
-        space = self._config.getColorSpace(name)
-        if space is None or space.isData():
+        found = self.name_of(name)
+        if not found:
             known = self.encodings()
             near = [e.name for e in known if e.fits(name)] or _nearest(name, [e.name for e in known])
             raise AquinError(
@@ -155,7 +165,7 @@ class ColourConfig:
                 None,
                 f"Near it: {', '.join(near[:4])}. See: aquin encodings",
             )
-        return str(space.getName())
+        return found
 
     def displays(self) -> list[tuple[str, list[str]]]:
         """Each display with its views."""

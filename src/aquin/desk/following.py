@@ -54,6 +54,9 @@ class Following(QObject):
         production, config = self.session.production, self.session.config
         if production is None or production.read_only:
             return
+        if self.jobs.running("settle"):  # it audits by itself; afterwards
+            self._timer.start()
+            return
         self.jobs.start_long(
             "findings",
             "looking at the change",

@@ -139,13 +139,7 @@ def take_of(
 
 def linear_of(config: ColourConfig, shot: Shot) -> str:
     """A floating-point recording without a decided encoding: what it says of itself, else scene-linear as it is."""
-    for name in (shot.said_encoding, "scene_linear"):
-        try:
-            if name:
-                return config.resolve(name)
-        except AquinError:
-            continue
-    return ENCODING
+    return config.name_of(shot.said_encoding) or config.name_of("scene_linear") or ENCODING
 
 
 def read_takes(

@@ -292,10 +292,6 @@ def camera_key(shot: Shot) -> str:
 def _majority(config: ColourConfig, said: Iterable[str]) -> str:
     """The encoding that most log files of a camera name, where the configuration knows it."""
     counts: Counter[str] = Counter()
-    for name in said:
-        if name:
-            try:
-                counts[config.resolve(name)] += 1
-            except AquinError:
-                continue
+    for name in filter(None, map(config.name_of, said)):
+        counts[name] += 1
     return counts.most_common(1)[0][0] if counts else ""

@@ -359,7 +359,7 @@ def _encodings(
         if k in fits and row.get("encoding"):
             word = row["encoding"]
             if word not in meant:
-                meant[word] = _resolved(config, word)
+                meant[word] = config.name_of(word)
             if not meant[word]:
                 continue
             resolved[k] = meant[word]
@@ -377,14 +377,6 @@ def _encodings(
         usual = held.encoding if isinstance(held, Camera) else ""
         if name != usual and not shot.encoding:
             puts[shot.id] = changed(shot, encoding=name)
-
-
-def _resolved(config: ColourConfig, word: str) -> str:
-    """The encoding that a word of a report means; empty where the configuration knows none."""
-    try:
-        return config.resolve(word)
-    except AquinError:
-        return ""
 
 
 def _bare(text: str) -> str:

@@ -1,6 +1,8 @@
 """The board's grid: setups down, cameras across; each cell a picture, one word, and five plumb gauges."""
 
+import time
 from collections.abc import Mapping, Sequence
+from typing import Any
 
 from PySide6.QtCore import (
     QAbstractTableModel,
@@ -19,6 +21,7 @@ from aquin.desk.kit import theme
 from aquin.desk.kit.axes import difference_text, doubt_text, shown_doubt, standing
 from aquin.desk.kit.gauge import draw_gauge
 from aquin.desk.kit.thumbs import Thumbs
+from aquin.desk.kit.timers import later
 from aquin.production.cells import GAUGES, Cell, State
 from aquin.production.shoot import CellKey
 
@@ -123,14 +126,21 @@ def _tip(cell: Cell) -> str:
     return "\n".join(lines)
 
 
+AT_ONCE_S = 0.012
+"""Of a turn of the window's thread, for cells that changed; the others are drawn in the turns after it."""
+
+
 class CellPainter(QStyledItemDelegate):
     """Draws a cell. Missing cells are left as plain ground."""
 
     def __init__(self, thumbs: Thumbs, parent: QTableView) -> None:
         super().__init__(parent)
-        self.thumbs = thumbs
-        self._drawn: dict[CellKey, tuple[object, QPixmap]] = {}
+        self.thumbs, self._table = thumbs, parent
+        self._drawn: dict[CellKey, tuple[Any, QPixmap]] = {}
         """Each cell as it was last drawn, and what it was drawn from."""
+        self._spent = 0.0
+        self._left: list[QPersistentModelIndex] = []
+        self._next = later(self, self._go_on, 0)
 
     def sizeHint(self, option: QStyleOptionViewItem, index: Index) -> QSize:
         return QSize(WIDTH, HEIGHT)
@@ -146,9 +156,24 @@ class CellPainter(QStyledItemDelegate):
         of = cell, option.rect.size(), selected, focused, icon and icon.cacheKey(), ratio
         held = self._drawn.get(cell.place)
         if held is None or held[0] != of:
+            if held is not None and (held[0][1], held[0][-1]) == (of[1], ratio) and self._spent > AT_ONCE_S:
+                self._left.append(QPersistentModelIndex(index))
+                p.drawPixmap(option.rect.topLeft(), held[1])
+                return
+            begin = time.perf_counter()
             held = of, self._draw(cell, option.rect.size(), selected, focused, icon, ratio)
             self._drawn[cell.place] = held
+            self._spent += time.perf_counter() - begin
+            self._next.start()
         p.drawPixmap(option.rect.topLeft(), held[1])
+
+    def _go_on(self) -> None:
+        """A new turn: what was left over is drawn."""
+        self._spent = 0.0
+        left, self._left = self._left, []
+        for index in left:
+            if index.isValid():
+                self._table.update(self._table.model().index(index.row(), index.column()))
 
     def _draw(
         self, cell: Cell, room: QSize, selected: bool, focused: bool, icon: QIcon | None, ratio: float

@@ -12,7 +12,6 @@ import numpy as np
 
 from aquin.charts.layout import Layout, layout
 from aquin.colour.primaries import AP1_LUMA
-from aquin.errors import AquinError
 from aquin.measure.survey import AT, Survey
 from aquin.production.measuring import Reads, encoding_of, range_of, reads
 from aquin.production.records import Camera, Setup, Shot
@@ -112,10 +111,7 @@ class Case:
     def kind_of_encoding(self, name: str) -> str:
         """`log`, `scene-linear`, a display's kind, or empty."""
         if name not in self._kinds:
-            try:
-                resolved = self.config.resolve(name) if name else ""
-            except AquinError:
-                resolved = ""
+            resolved = self.config.name_of(name)
             known = self.config.encodings()
             self._kinds[name] = next((e.kind for e in known if e.name == resolved), "")
         return self._kinds[name]

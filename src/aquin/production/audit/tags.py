@@ -280,10 +280,7 @@ def impossible(case: Case) -> Iterator[Finding]:
 
 def _said(case: Case, shot: Shot) -> str:
     """The encoding that the file itself names, where the configuration knows it as a camera's."""
-    try:
-        name = case.config.resolve(shot.said_encoding) if shot.said_encoding else ""
-    except AquinError:
-        return ""
+    name = case.config.name_of(shot.said_encoding)
     return name if case.kind_of_encoding(name) == "log" else ""
 
 
