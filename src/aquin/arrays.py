@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 Floats: TypeAlias = NDArray[np.floating[Any]]
 Float32: TypeAlias = NDArray[np.float32]
 Float64: TypeAlias = NDArray[np.float64]
+Complex128: TypeAlias = NDArray[np.complex128]
 
 
 def all_three(mask: NDArray[np.bool_]) -> NDArray[np.bool_]:

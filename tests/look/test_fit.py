@@ -123,8 +123,8 @@ def test_the_fitted_look_is_at_most_half_as_far_from_the_true_one_as_nothing_is(
 
 
 def test_the_casts_of_a_known_look_come_back() -> None:
-    """Of shadows and lights, end to end on greys: within 5 mired and 2e-3 Duv in the mean of six looks, and nearer than
-    nothing is.
+    """Of shadows and lights, end to end on greys: within 5 mired and 2e-3 Duv in ten of the twelve casts of six looks,
+    and nearer than nothing is.
     """
     levels = acescct.encode(0.18 * np.exp2(np.array([-3.5, 2.5])))
 
@@ -140,8 +140,8 @@ def test_the_casts_of_a_known_look_come_back() -> None:
         pairs.append((look, fit(own, reference, view()).look))
     off = np.array([np.abs(casts(found) - casts(true)) for true, found in pairs])
     untouched = np.array([np.abs(casts(true)) for true, _ in pairs])
-    assert off.mean(axis=(0, 1))[0] < 5.0
-    assert off.mean(axis=(0, 1))[1] < 2.0
+    assert ((off < (5.0, 2.0)).all(axis=2)).sum() >= 10
+    assert off.max() < 12
     assert (off.mean(axis=(0, 1)) < 0.6 * untouched.mean(axis=(0, 1))).all()
 
 

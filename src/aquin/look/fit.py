@@ -20,6 +20,7 @@ from aquin.colour.hue_warp import HueWarp, planes
 from aquin.colour.tone_curve import ToneCurve, moved_by
 from aquin.colour.zones import MOST, ZoneGains
 from aquin.look.look import Look
+from aquin.look.overlap import Overlap, top
 from aquin.look.reference import EDGES, thin
 from aquin.measure.display import lab_of_display
 from aquin.measure.scopes import LUMA as SEEN_LUMA
@@ -36,15 +37,16 @@ LIFTS = 0.35
 BEND = 0.35
 CAST = 0.08
 """Stops of a channel by which looks usually tint shadows or lights, as a standard deviation."""
-CONTENT_CASTS = {0: 0.15, 2: 0.08}
-"""By zone, stops by which the neutrals of pictures usually differ: worth `USUAL` pictures of one's own. The middle's
-cast is the light's, which balancing takes away, and a look's is not told from it.
-"""
 MIDDLE = 0.3
 """How much of the middle's is taken all the same where one fits boldly."""
-USUAL = 2.0
-ALIKE_BY = 0.15
-"""Share of what pictures of one side differ by that both sides differ by where they show the same kind of things."""
+TINTED = {0: (-6.0, -2.2), 2: (1.6, 5.0)}
+"""By zone, stops from grey between which its cast is read."""
+SCALES = (-0.16, -0.08, 0.0, 0.08, 0.16)
+"""Of chroma, logarithms at which a cast is looked for: how colourful a zone is, curve and saturation say."""
+SCALE = 0.1
+"""By which it is usually off, as a standard deviation."""
+LEAST_ERROR, UNLIKE_ERROR = 0.01, 0.12
+"""Stops by which a cast is off that is read from pictures of the same things, and from such that share little."""
 MOST_CAST = 0.35
 """Stops: what needs more is no tint of a look but something else."""
 ROUNDS = 4
@@ -92,17 +94,21 @@ class Fitted:
 
 @dataclass(frozen=True)
 class _Sides:
-    """(n, 3) ACEScct pixels of both sides; `counts`: how many pictures they are of, as many of each; `doubt`: what
-    pictures differ by anyway, 0 to about 1; `bold`: it is the reference's mood that is wished, whatever made it.
+    """(n, 3) ACEScct pixels of both sides, as many of each picture; `doubt`: what pictures differ by anyway, 0 to about
+    1; `bold`: it is the reference's mood that is wished, whatever made it.
     """
 
     own: Float64
     wanted: Float64
-    counts: tuple[int, int]
     seen: Float64
     view: View
     doubt: float
     bold: bool
+
+    @property
+    def alike(self) -> bool:
+        """Whether both show so much of the same that single colours can be believed."""
+        return not self.bold and self.doubt < UNLIKE
 
     def distance(self, look: Look) -> float:
         shown = lab_of_display(np.asarray(self.view(np.asarray(look.apply(self.own), np.float32))))
@@ -126,7 +132,7 @@ def fit(
     """
     own, wanted = (_pixels(p) for p in (material, reference))
     seen = lab_of_display(np.asarray(view(wanted.astype(np.float32))))
-    free = _Sides(own, wanted, (len(material), len(reference)), seen, view, FREE, bold)
+    free = _Sides(own, wanted, seen, view, FREE, bold)
     left = min(p.left for p in _steps(free, name))
     count = min(len(material), len(reference))
     doubt = float(np.clip((left - ALIKE[0]) / (ALIKE[1] - ALIKE[0]), FREE, 2.0)) / max(
@@ -153,7 +159,10 @@ def _steps(sides: _Sides, name: str) -> list[Part]:
     ):
         tried = made(look, sides)
         now = sides.distance(tried)
-        kept = tried != look and now < BETTER * left
+        sure = (
+            made is _tinted and sides.alike
+        )  # how far a tint is off is known better than a distribution tells
+        kept = tried != look and bool(sure or now < BETTER * left)
         if kept:
             look, left = tried, now
         parts.append(Part(title, tried, left if kept else now, kept))
@@ -237,71 +246,60 @@ def _neutrals(pixels: Float64) -> list[Float64 | None]:
 
 
 def _tinted(look: Look, sides: _Sides) -> Look:
-    """Gains of shadows, of lights or of both that give the material's neutrals the reference's casts: what brings the
-    distribution nearest.
+    """Gains of shadows, of lights or of both that bring the material's colours of those tones onto the reference's:
+    what brings the distribution nearest.
     """
-    believed = {0: 1.0, 1: MIDDLE, 2: 1.0} if sides.bold else _believed(sides)
-    ways: list[tuple[int, ...]] = [(0,), (2,), (0, 2), *([(0, 1, 2)] if sides.bold else [])]
+    ways: list[tuple[int, ...]] = [(0,), (2,), (0, 2)]
+    if sides.bold:
+        ways.append((0, 1, 2))
+        rows = _neutrals_apart(look, sides)
+    else:
+        rows = _casts(look, sides)
+        if sides.alike:
+            return replace(look, zones=ZoneGains.of(rows))
     best, left = look, BETTER * sides.distance(look)
     for zones in ways:
-        rows = _casts(look, sides, {k: believed[k] for k in zones})
-        if rows is None:
-            continue
-        tried = replace(look, zones=ZoneGains.of(rows))
+        only = np.zeros((3, 3))
+        only[list(zones)] = rows[list(zones)]
+        tried = replace(look, zones=ZoneGains.of(only))
         now = sides.distance(tried)
         if now < left:
             best, left = tried, now
     return best
 
 
-def _believed(sides: _Sides) -> dict[int, float]:
-    """By zone, the share of a difference of neutrals that is taken for the look's: by how far the neutrals of single
-    pictures of one side lie apart.
-    """
-    each = [
-        [_neutrals(p) for p in np.split(pixels, count)]
-        for pixels, count in zip((sides.own, sides.wanted), sides.counts, strict=True)
-    ]
-    out = {}
-    for k, usual in CONTENT_CASTS.items():
-        variance = 0.0
-        for side in each:
-            seen = np.array([zones[k] for zones in side if zones[k] is not None])
-            spread = ((seen - seen.mean(axis=0)) ** 2)[:, [0, 2]].mean(axis=1).sum() if len(seen) else 0.0
-            variance += (spread + USUAL * usual**2) / (max(len(seen) - 1, 0) + USUAL) / max(len(seen), 1)
-        out[k] = CAST**2 / (CAST**2 + (ALIKE_BY + sides.doubt) ** 2 * variance)
-    return out
-
-
-def _casts(look: Look, sides: _Sides, believed: dict[int, float]) -> Float64 | None:
-    """(3, 3) gains with which the look's neutrals have the share that is believed of the reference's casts in these
-    zones; None where that can't be reached, as where others become the neutrals. Boldly: what they differ by.
-    """
+def _neutrals_apart(look: Look, sides: _Sides) -> Float64:
+    """(3, 3) stops by which the neutrals of the two sides differ, zone by channel."""
     wanted, now = _neutrals(sides.wanted), _neutrals(np.asarray(look.apply(sides.own), np.float64))
-    goals, first = {}, {}
-    for k, share in believed.items():
+    rows = np.zeros((3, 3))
+    for k, share in ((0, 1.0), (1, MIDDLE), (2, 1.0)):
         a, b = now[k], wanted[k]
-        if a is None or b is None:
-            return None
-        goals[k], first[k] = a + share * (b - a), a
-    rows, left = np.zeros((3, 3)), {k: goals[k] - first[k] for k in goals}
-    if sides.bold:
-        for k, more in left.items():
-            rows[k] = np.clip(np.round(more, 4), -MOST, MOST)
-        return rows
+        if a is not None and b is not None:
+            rows[k] = np.clip(np.round(share * (b - a), 4), -MOST, MOST)
+    return rows
+
+
+def _casts(look: Look, sides: _Sides) -> Float64:
+    """(3, 3) gains that lay the colours of shadows and lights over the reference's, by the share that is believed."""
+    rows = np.zeros((3, 3))
+    wanted = {k: Overlap.of(sides.wanted, *TINTED[k]) for k in TINTED}
     for _ in range(ROUNDS):  # a cast is seen through what comes after the tints
-        for k, more in left.items():
-            rows[k] += np.clip(more, -MOST_CAST / 2, MOST_CAST / 2)
-        if np.abs(rows).max() > MOST_CAST:
-            return None
-        now = _neutrals(np.asarray(replace(look, zones=ZoneGains.of(rows)).apply(sides.own), np.float64))
-        for k in left:
-            seen = now[k]
-            if seen is None:
-                return None
-            left[k] = goals[k] - seen
-    missed = (np.abs(left[k]).max() > 0.3 * np.abs(goals[k] - first[k]).max() + 0.01 for k in left)
-    return None if any(missed) else np.round(rows, 4)
+        now = np.asarray(replace(look, zones=ZoneGains.of(rows)).apply(sides.own), np.float64)
+        for k, there in wanted.items():
+            rows[k] = np.clip(rows[k] + _laid_over(there, now, k, rows[k]), -MOST_CAST, MOST_CAST)
+    error = np.hypot(LEAST_ERROR, UNLIKE_ERROR * sides.doubt)
+    return np.asarray(np.round(rows * CAST**2 / (CAST**2 + error**2), 4))
+
+
+def _laid_over(there: Overlap, now: Float64, zone: int, already: Float64) -> Float64:
+    """(3,) stops that lay these pixels' colours over those, at the scale of chroma at which they fit best."""
+    tried = [there.shift(Overlap.of(now, *TINTED[zone], float(np.exp(s))), already) for s in SCALES]
+    worth = np.array([w - (s / SCALE) ** 2 / 2 for s, (_, w) in zip(SCALES, tried, strict=True)])
+    if not np.isfinite(worth).all():
+        return np.zeros(3)
+    at = int(np.argmax(worth)) + top(worth, int(np.argmax(worth)))
+    ways = np.array([way for way, _ in tried])
+    return np.array([np.interp(at, np.arange(len(ways)), ways[:, c]) for c in range(3)])
 
 
 def _coloured(look: Look, sides: _Sides) -> Look:
