@@ -54,6 +54,8 @@ class ColourConfig:
         self._ready: dict[tuple[str, ...], Processor] = {}
         self._prints: dict[str, str] = {}
         self._known: tuple[Encoding, ...] | None = None
+        self.missing: dict[str, str] = {}
+        """Encodings that can't be used, since a file that they name is not there, and that file."""
 
     @classmethod
     def load(cls, path: str | Path | None = None) -> "ColourConfig":
@@ -79,6 +81,7 @@ class ColourConfig:
             )
         made = cls(config, path.name)
         made.path = path.absolute()
+        made.missing = _files_missing(config)
         return made
 
     def again(self) -> "ColourConfig":
@@ -114,7 +117,9 @@ class ColourConfig:
             config.addColorSpace(camera.colour_space())
             if getattr(camera, "file", "") and not config.getSearchPath():
                 config.setSearchPath(".")  # beside the configuration
-        return ColourConfig(config, f"{self.label} + {', '.join(c.name for c in cameras)}")
+        made = ColourConfig(config, f"{self.label} + {', '.join(c.name for c in cameras)}")
+        made.missing = self.missing
+        return made
 
     def text(self) -> str:
         """The configuration as the text of a config.ocio file."""
@@ -137,7 +142,7 @@ class ColourConfig:
     def encodings(self) -> list[Encoding]:
         """All colour spaces that hold pictures (no data), in the configuration's order, production cameras first."""
         if self._known is None:
-            spaces = [s for s in self._config.getColorSpaces() if not s.isData()]
+            spaces = [s for s in self._config.getColorSpaces() if self._usable(s)]
             found = [
                 Encoding(
                     s.getName(), s.getFamily(), s.getEncoding(), tuple(s.getAliases()), s.getDescription()
@@ -150,7 +155,10 @@ class ColourConfig:
     def name_of(self, name: str) -> str:
         """The name of the colour space that a name, alias or role stands for; empty where there is none."""
         space = self._config.getColorSpace(name) if name else None
-        return "" if space is None or space.isData() else str(space.getName())
+        return str(space.getName()) if space is not None and self._usable(space) else ""
+
+    def _usable(self, space: Any) -> bool:
+        return not space.isData() and space.getName() not in self.missing
 
     def resolve(self, name: str) -> str:
         """The name of the colour space that a name, alias or role stands for. Raises AquinError with the nearest
@@ -158,6 +166,7 @@ class ColourConfig:
         """
         found = self.name_of(name)
         if not found:
+            self._check_there(name)
             known = self.encodings()
             near = [e.name for e in known if e.fits(name)] or _nearest(name, [e.name for e in known])
             raise AquinError(
@@ -166,6 +175,21 @@ class ColourConfig:
                 f"Near it: {', '.join(near[:4])}. See: aquin encodings",
             )
         return found
+
+    def missing_file(self, name: str) -> str:
+        """The file for want of which an encoding can't be used; empty where that is not why."""
+        space = self._config.getColorSpace(name) if name else None
+        return self.missing.get(space.getName(), "") if space is not None else ""
+
+    def _check_there(self, name: str) -> None:
+        """Raises AquinError for an encoding whose file is missing."""
+        if file := self.missing_file(name):
+            folder = self.path.parent if self.path is not None else Path()
+            raise AquinError(
+                f"the encoding '{name}' needs a file that is not there",
+                folder / file,
+                "Copy it there from where the production was, or choose another encoding",
+            )
 
     def displays(self) -> list[tuple[str, list[str]]]:
         """Each display with its views."""
@@ -206,6 +230,12 @@ class ColourConfig:
             transform = ocio.ColorSpaceTransform(src=self.resolve(encoding), dst=_INTERCHANGE)
             self._prints[encoding] = str(self._config.getProcessor(transform).getCacheID())
         return self._prints[encoding]
+
+    def meaning(self, encoding: str) -> str:
+        """The fingerprint of an encoding, also of one that can't be used, and of none."""
+        if encoding and not self.name_of(encoding):
+            return f"unknown {encoding}"
+        return self.fingerprint(encoding) if encoding else ""
 
     def from_linear(self, encoding: str) -> "Processor":
         """Scene-linear AP1 to an encoding."""
@@ -269,7 +299,7 @@ class ColourConfig:
             made = Processor(built.getOptimizedCPUProcessor(ocio.OPTIMIZATION_LOSSLESS))
             self._ready[key] = made
             return made
-        except ocio.Exception as error:
+        except (ocio.Exception, ocio.ExceptionMissingFile) as error:
             raise AquinError(
                 f"the colour transform can't be built ({_first(error)})", None, "Check the configuration"
             ) from error
@@ -349,18 +379,44 @@ def _check_files(config: Any, path: Path) -> None:
             ) from error
 
 
+def _files_missing(config: Any) -> dict[str, str]:
+    """Colour spaces with a transform whose file is not there, and that file."""
+    context, out = config.getCurrentContext(), {}
+    for space in _spaces(config):
+        for src in _files_in(_both_ways(space)):
+            try:
+                there = Path(context.resolveFileLocation(src)).is_file()  # it remembers files that were there
+            except (ocio.Exception, ocio.ExceptionMissingFile):
+                there = False
+            if not there:
+                out[space.getName()] = src
+    return out
+
+
+def _spaces(config: Any) -> list[Any]:
+    names = config.getColorSpaceNames(ocio.SEARCH_REFERENCE_SPACE_ALL, ocio.COLORSPACE_ALL)
+    return [s for s in map(config.getColorSpace, names) if s is not None]
+
+
+def _both_ways(space: Any) -> list[Any]:
+    both = (ocio.COLORSPACE_DIR_TO_REFERENCE, ocio.COLORSPACE_DIR_FROM_REFERENCE)
+    return [space.getTransform(d) for d in both]
+
+
 def _files_named(config: Any) -> Iterator[str]:
     """The files of all transforms of a configuration."""
-    both = (ocio.COLORSPACE_DIR_TO_REFERENCE, ocio.COLORSPACE_DIR_FROM_REFERENCE)
-    names = config.getColorSpaceNames(ocio.SEARCH_REFERENCE_SPACE_ALL, ocio.COLORSPACE_ALL)
-    spaces = [config.getColorSpace(n) for n in names]
-    waiting = [s.getTransform(d) for s in spaces if s is not None for d in both]
+    waiting = [t for space in _spaces(config) for t in _both_ways(space)]
     for look in config.getLooks():
         waiting += [look.getTransform(), look.getInverseTransform()]
     directions = (ocio.TRANSFORM_DIR_FORWARD, ocio.TRANSFORM_DIR_INVERSE)
     waiting += [t.getTransform(d) for t in config.getNamedTransforms() for d in directions]
     views = (ocio.VIEWTRANSFORM_DIR_TO_REFERENCE, ocio.VIEWTRANSFORM_DIR_FROM_REFERENCE)
     waiting += [t.getTransform(d) for t in config.getViewTransforms() for d in views]
+    yield from _files_in(waiting)
+
+
+def _files_in(waiting: list[Any]) -> Iterator[str]:
+    """The files of these transforms and of what they are made of; the list is emptied."""
     while waiting:
         transform = waiting.pop()
         if isinstance(transform, ocio.GroupTransform):

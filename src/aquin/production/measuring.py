@@ -191,7 +191,7 @@ def _job(
     range_, matrix = ("", "") if shot.floating else (how.range, how.matrix)
     corners = tuple((round(float(x), 1), round(float(y), 1)) for x, y in card)
     said = json.dumps(
-        [VERSION, content, encoding, config.fingerprint(encoding), range_, matrix, chart, corners]
+        [VERSION, content, encoding, config.meaning(encoding), range_, matrix, chart, corners]
         + ([decode.values()] if decode is not None else [])
     )
     raw = () if decode is None else tuple(decode.values().items())

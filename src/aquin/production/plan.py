@@ -250,10 +250,11 @@ def _camera(production: Production, config: ColourConfig, camera: Camera) -> Cam
 def _encoding_check(config: ColourConfig, camera: Camera) -> Check:
     if not camera.encoding:
         return Check("encoding", "wrong", "not chosen yet")
-    try:
-        name = config.resolve(camera.encoding)
-    except AquinError:
-        return Check("encoding", "wrong", f"{camera.encoding} is not in the configuration")
+    name = config.name_of(camera.encoding)
+    if not name:
+        file = config.missing_file(camera.encoding)
+        why = f"can't be used: {file} is missing" if file else "is not in the configuration"
+        return Check("encoding", "wrong", f"{camera.encoding} {why}")
     if camera.encoding_note:
         return Check("encoding", "doubt", f"{name} stands in: {camera.encoding_note}")
     return Check("encoding", "right", name)

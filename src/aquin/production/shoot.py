@@ -258,7 +258,7 @@ class Shoot:
                 take.matrix,
                 take.range,
                 dict(take.raw),
-                self.config.fingerprint(take.encoding) if take.encoding else "",
+                self.config.meaning(take.encoding),
                 mark_of(self.production, shot).__dict__,
             ]
             self._keys[shot.id] = hash_of(said)
@@ -325,7 +325,7 @@ class Shoot:
     def read_as(self, shot: Shot, ref: Ref) -> list[Any]:
         """What a frame of it means: content and how it is read."""
         content = content_there(self.production, shot)
-        return [content, ref.encoding, ref.range, ref.matrix, ref.raw, means(self.config, ref.encoding)]
+        return [content, ref.encoding, ref.range, ref.matrix, ref.raw, self.config.meaning(ref.encoding)]
 
     def moment(self, shot: Shot) -> Moment | None:
         """What a shot is compared with: for the hero's own camera the hero, for others what the hero's camera
@@ -435,13 +435,6 @@ def frame_of(shoot: Shoot, shot: Shot) -> int:
 def pair_grades(shoot: Shoot, shot: Shot, at: Moment) -> tuple[Correction, Correction]:
     """What a shot's hero and the shot are graded with at the frames that are compared."""
     return shot_grade(shoot, at.hero).at(at.hero_frame), shot_grade(shoot, shot).at(at.shot_frame)
-
-
-def means(config: ColourConfig, encoding: str) -> str:
-    try:
-        return config.fingerprint(encoding) if encoding else ""
-    except AquinError:
-        return "unknown"
 
 
 def hash_of(said: Any) -> str:

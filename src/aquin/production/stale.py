@@ -9,7 +9,6 @@ import json
 from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING, Any
 
-from aquin.errors import AquinError
 from aquin.production.heroes import hero_of, main_hero
 from aquin.production.measuring import encoding_of, range_of
 from aquin.production.raw import decode_of
@@ -113,22 +112,15 @@ def _hero(production: Production, config: ColourConfig, grade: Grade, balances: 
 def _conversion(production: Production, config: ColourConfig, camera: Camera | None) -> list[Any]:
     if camera is None:
         return ["gone"]
-    return [_means(config, camera.encoding), camera.range, camera.matrix]
+    return [config.meaning(camera.encoding), camera.range, camera.matrix]
 
 
 def _seen(production: Production, config: ColourConfig, shot: Shot) -> list[Any]:
     """A shot as it is read: what it holds, and how it is understood."""
     return [
         shot.content,
-        _means(config, encoding_of(production, shot)),
+        config.meaning(encoding_of(production, shot)),
         range_of(production, shot),
         shot.matrix or shot.file_matrix,
         *([decode.values()] if (decode := decode_of(production, shot)) is not None else []),
     ]
-
-
-def _means(config: ColourConfig, encoding: str) -> str:
-    try:
-        return config.fingerprint(encoding) if encoding else ""
-    except AquinError:
-        return f"unknown {encoding}"

@@ -15,10 +15,11 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from aquin.desk.board import widgets
 from aquin.desk.board.cells import BoardModel, BoardTable
 from aquin.desk.board.levelling import Levelling
 from aquin.desk.board.settling import Settling
-from aquin.desk.board.widgets import HOW, PANEL, BoardWidgets, about, about_shot, said_of_shot, words_label
+from aquin.desk.board.widgets import BoardWidgets
 from aquin.desk.kit import theme
 from aquin.desk.kit.boxes import column_of, line_of
 from aquin.desk.kit.columns import COLUMNS
@@ -82,7 +83,7 @@ class BoardView(BoardWidgets, OfSession):
         left = QWidget()
         column = column_of((theme.GRID, theme.GRID, 0, 0), left, spacing=theme.GRID)
         column.addLayout(self.head)
-        self.result = words_label()
+        self.result = widgets.words_label()
         self.result.setAccessibleName("What settling did")
         column.addWidget(self.result)
         column.addWidget(self.empty, 1)
@@ -91,7 +92,7 @@ class BoardView(BoardWidgets, OfSession):
         self.columns.addWidget(left)
         self.columns.addWidget(self.panel)
         self.columns.setStretchFactor(0, 1)
-        self.columns.setSizes([1188 - PANEL, PANEL])
+        self.columns.setSizes([1188 - widgets.PANEL, widgets.PANEL])
         self.columns.setChildrenCollapsible(False)
         line = line_of(0, self)
         line.addWidget(self.columns)
@@ -125,11 +126,12 @@ class BoardView(BoardWidgets, OfSession):
     def opened(self) -> None:
         self.summary = None
         self.cells = {}
-        self.result.setText(HOW)
+        self.result.setText(widgets.HOW)
         self.result.setToolTip("")
         self.thumbs.show(self.production, self.config, self.session.screen)
         if self.production is None:
             self._show_cells({})
+        self.empty.setText(widgets.nothing_here(self.production, None))
         self.refresh()
 
     def _screened(self) -> None:
@@ -151,27 +153,23 @@ class BoardView(BoardWidgets, OfSession):
         production, config, seen_on = self.production, self.config, self.session.screen
         if production is not None:
 
-            def work() -> dict[CellKey, Cell]:
+            def work() -> dict[CellKey, Cell] | AquinError:
                 try:
                     return board(production, config, seen_on)
-                except AquinError:
-                    return {}
+                except AquinError as error:
+                    return error
 
             self.latest.ask(work)
 
-    def _show_cells(self, cells: dict[CellKey, Cell]) -> None:
-        self.cells = cells
+    def _show_cells(self, found: dict[CellKey, Cell] | AquinError) -> None:
+        self.cells = cells = {} if isinstance(found, AquinError) else found
         self.session.show_cells(cells)
         self.model.show_cells(cells)
         some = bool(self.model.setups)
         self.table.setVisible(some)
         self.empty.setVisible(not some)
         self.result.setVisible(some)
-        self.empty.setText(
-            "Nothing is logged yet: drop the media of the shoot into Shots."
-            if self.production is not None
-            else "Open a production, or press Demo on the left."
-        )
+        self.empty.setText(widgets.nothing_here(self.production, found))
         if some and not self.chosen:
             self.table.choose([next(iter(self.model.cells))])
         graded = [c for c in self.model.cells.values() if c.shots]
@@ -215,14 +213,14 @@ class BoardView(BoardWidgets, OfSession):
         if len(cells) == 1:
             cell = cells[0]
             self.chosen_title.setText(f"{cell.setup.name}, {cell.camera.name}")
-            self.chosen_words.setText(about(cell))
+            self.chosen_words.setText(widgets.about(cell))
         else:
             self.chosen_title.setText(f"{len(cells)} cells" if cells else "No cell is selected")
             off = [f"{c.setup.name}, {c.camera.name}: {c.word}" for c in cells if not c.settled]
             self.chosen_words.setText("\n".join(off[:6]) + ("\n…" if len(off) > 6 else ""))
         for cell in cells:
             for state in cell.shots:
-                word = said_of_shot(self.production, state)
+                word = widgets.said_of_shot(self.production, state)
                 item = QListWidgetItem(f"{state.shot.name}: {word}")
                 item.setData(Qt.ItemDataRole.UserRole, state.shot.id)
                 item.setData(
@@ -251,7 +249,7 @@ class BoardView(BoardWidgets, OfSession):
         self.shot_words.setText("")
         self._show_finding(state)
         if state is not None:
-            self.shot_words.setText(about_shot(state))
+            self.shot_words.setText(widgets.about_shot(state))
         self.buttons["look"].setEnabled(shot is not None)
         self.buttons["agree"].setText("Open again" if state is not None and state.agreed else "Agree")
         for name in ("agree", "hero", "main"):

@@ -1,6 +1,6 @@
 """What the Board is built from besides its grid: the head, and the panel of the selected cell."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QListWidget, QPushButton, QWidget
 
@@ -10,11 +10,13 @@ from aquin.desk.kit.axes import disagreement, unsureness
 from aquin.desk.kit.boxes import column_of
 from aquin.desk.kit.columns import Columns
 from aquin.desk.kit.labels import Words
+from aquin.errors import AquinError
 from aquin.measure.ledger import Row
-from aquin.production import Production
+from aquin.production import Production, Shot
 from aquin.production.cells import Cell, ShotState, State
 from aquin.production.matching import MODELS
 from aquin.production.notes import open_notes
+from aquin.production.shoot import CellKey
 
 PANEL = 292
 BUTTONS = (
@@ -178,3 +180,16 @@ def said_of_shot(production: Production | None, state: ShotState) -> str:
     many = len(open_notes(production, state.shot.id)) if production is not None else 0
     notes = f", {many} note{'s' if many > 1 else ''}" if many else ""
     return state.word + (", agreed" if state.agreed else "") + notes
+
+
+def nothing_here(production: Production | None, found: Mapping[CellKey, Cell] | AquinError | None) -> str:
+    """What stands where there are no cells; None: they were not looked for yet."""
+    if production is None:
+        return "Open a production, or press Demo on the left."
+    if isinstance(found, AquinError):
+        return found.line()
+    if found is None:
+        return "Looking at what is known of the shots \u2026"
+    if production.all(Shot):
+        return "No recording has a camera and a setup yet: say them in Shots."
+    return "Nothing is logged yet: drop the media of the shoot into Shots."

@@ -235,6 +235,32 @@ def undecided(case: Case) -> Iterator[Finding]:
             )
 
 
+def unusable(case: Case) -> Iterator[Finding]:
+    """Encodings that the configuration has not, or whose file is not there: of a copied production, say."""
+    config = case.config
+    for camera in case.production.all(Camera):
+        shots = [s for s in case.shots if s.camera_id == camera.id]
+        for name in sorted({e for s in shots if (e := case.encoding(s)) and not config.name_of(e)}):
+            held = tuple(s.id for s in shots if case.encoding(s) == name)
+            file = config.missing_file(name)
+            why = f"{file} is missing" if file else "the configuration has it not"
+            beside = "the colour configuration" if config.path is None else config.path.name
+            yield Finding(
+                "encoding unknown",
+                "error",
+                1.0,
+                f"{camera.name}: {name} can't be used, {why}",
+                held if any(case.production.get(Shot, id).encoding for id in held) else (),
+                camera=camera.id,
+                evidence=(("recordings read by it", str(len(held))), ("named in", beside)),
+                advice=(
+                    f"Copy {file} from where the production was to beside {beside}, or choose another encoding in Plan."
+                    if file
+                    else "Choose another encoding, or the configuration that has it, in Plan."
+                ),
+            )
+
+
 def _fps(rate: str) -> str:
     return f"{float(Fraction(rate)):.5g}"
 
@@ -248,4 +274,4 @@ def about(case: Case) -> Iterator[Finding]:
             yield Finding("about the file", "note", 1.0, what, (shot.id,))
 
 
-RULES = (about, unreadable, cut_short, rates, sizes, timecodes, names, charts_filmed, undecided)
+RULES = (about, unreadable, cut_short, rates, sizes, timecodes, names, charts_filmed, undecided, unusable)
