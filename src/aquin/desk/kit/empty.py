@@ -1,6 +1,6 @@
-"""What a view says while there is nothing to show: what to do, in the middle, with the button that does it."""
+"""What a view says while there is nothing to show: what to do, in the middle, with the buttons that do it."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
@@ -10,7 +10,7 @@ from aquin.desk.kit.labels import Words
 
 
 class Empty(QWidget):
-    """Words and one button at most."""
+    """Words, the button of what one mostly does, and those of what else there is."""
 
     def __init__(self, name: str = "") -> None:
         super().__init__()
@@ -30,20 +30,41 @@ class Empty(QWidget):
         self.button.setMinimumHeight(32)
         self.button.clicked.connect(self._do)
         self._act: Callable[[], object] | None = None
-        row = QHBoxLayout()
-        row.addStretch()
-        row.addWidget(self.button)
-        row.addStretch()
+        self.others: list[QPushButton] = []
+        self._row = QHBoxLayout()
+        self._row.addStretch()
+        self._row.addWidget(self.button)
+        self._row.addStretch()
         column.addSpacing(theme.GRID)
-        column.addLayout(row)
+        column.addLayout(self._row)
         column.addStretch(3)
 
-    def say(self, words: str, button: str = "", act: Callable[[], object] | None = None) -> None:
-        """What to do, and the button for it."""
+    def say(
+        self,
+        words: str,
+        button: str = "",
+        act: Callable[[], object] | None = None,
+        others: Sequence[tuple[str, Callable[[], object]]] = (),
+    ) -> None:
+        """What to do, and the buttons for it."""
         self.words.setText(words)
         self.button.setText(button)
         self.button.setVisible(bool(button))
         self._act = act
+        if [b.text() for b in self.others] != [text for text, _ in others]:
+            self._put(others)
+
+    def _put(self, others: Sequence[tuple[str, Callable[[], object]]]) -> None:
+        for old in self.others:
+            self._row.removeWidget(old)
+            old.deleteLater()
+        self.others = []
+        for text, act in others:
+            made = QPushButton(text)
+            made.setMinimumHeight(32)
+            made.clicked.connect(lambda _=False, act=act: act())
+            self._row.insertWidget(self._row.count() - 1, made)
+            self.others.append(made)
 
     def take_keyboard(self) -> bool:
         """Give the button the keyboard, where it is shown; whether it is."""

@@ -176,6 +176,11 @@ class LookView(SessionView):
                 "with it off, and switch it on at the end.",
                 words("look.still"),
                 self.dialogs.ask_still,
+                (
+                    (words("look.import"), self.dialogs.ask_import),
+                    (words("look.new"), self.new),
+                    (words("look.library"), self.dialogs.show_library),
+                ),
             )
         self.stack.setCurrentIndex(0 if desk.held or desk.dissected else 1)
         self.list.clear()

@@ -134,7 +134,8 @@ class FindingsPanel(QWidget):
 
     def _fit_rows(self) -> None:
         """Give each item the height that its words need."""
-        room = self.list.viewport().width() - 24
+        bar = self.list.verticalScrollBar().sizeHint().width()  # also where it is not there yet
+        room = self.list.width() - 2 * self.list.frameWidth() - bar - 24
         metrics = self.list.fontMetrics()
         for k in range(self.list.count()):
             item = self.list.item(k)
