@@ -55,7 +55,7 @@ def test_the_file_is_named_and_where_it_belongs(shoot: Shoot, tmp_path: Path) ->
     shoot.config = config
     (finding,) = shoot.found(papers.unusable)
     assert (finding.kind, finding.severity, finding.camera) == (
-        "encoding unknown",
+        "encoding missing",
         "error",
         shoot.cameras[1].id,
     )

@@ -48,6 +48,11 @@ class Following(QObject):
     def _opened(self) -> None:
         production = self.session.production
         self._seen = (None, 0) if production is None else (production.place, production.newest)
+        if production is None or len(production.all(Shot)) > QUICK:
+            return
+        said = any(f["kind"] == "encoding missing" for f in production.findings())
+        if said != bool(self.session.config.missing):  # files came or went while it was closed
+            self._timer.start()
 
     def look(self) -> None:
         """Look again now, where an audit was ever run."""

@@ -246,7 +246,7 @@ def unusable(case: Case) -> Iterator[Finding]:
             why = f"{file} is missing" if file else "the configuration has it not"
             beside = "the colour configuration" if config.path is None else config.path.name
             yield Finding(
-                "encoding unknown",
+                "encoding missing",
                 "error",
                 1.0,
                 f"{camera.name}: {name} can't be used, {why}",
