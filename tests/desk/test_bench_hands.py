@@ -79,6 +79,16 @@ def pixels(window: Window, role: Role) -> np.ndarray:
     return np.array(image.constBits()).reshape(image.height(), -1, 4)[:, : image.width(), 2::-1].astype(float)
 
 
+def test_escape_puts_a_tool_down(window: Window) -> None:
+    tools = page(window).tools
+    for key, name in ((Qt.Key.Key_J, "pairs"), (Qt.Key.Key_T, "materials"), (Qt.Key.Key_R, "regions")):
+        QTest.keyClick(page(window).pictures, key)
+        settle_down(window, 60)
+        assert tools.chosen == name
+        QTest.keyClick(page(window).pictures, Qt.Key.Key_Escape)
+        assert tools.chosen == "" and not tools.buttons[name].isChecked()
+
+
 def test_both_pictures_are_enlarged_about_the_pointer_and_moved_together(window: Window) -> None:
     pictures = page(window).pictures
     at = QPointF(spot(window, "shot", 0.25, 0.25))

@@ -58,7 +58,7 @@ TABLE: tuple[Command, ...] = (
         "app.claim_cell", "Leave this camera in this setup to me", (), "Ask others to leave the cell alone"
     ),
     Command("app.unsent", "What the server does not have"),
-    Command("app.stop", "Stop what is running", ("Esc",)),
+    Command("app.stop", "Stop what is running", ("Esc",), "Where nothing runs, put the Bench's tool down"),
     Command("app.help", "Help for this view", ("F1",)),
     Command("app.keys", "Keys", ("?",), "All keys"),
     Command("app.screen", "Choose the screen", (), "The display and view that all is shown and measured on"),

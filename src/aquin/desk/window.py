@@ -404,6 +404,8 @@ class Window(QMainWindow):
             if self.bench.seeing.baked is None:
                 self.bench.seeing.bake()
             self.bench.refresh()
+        elif self.shown == "bench":
+            self.bench.tools.choose("")
 
     # coming back
 
