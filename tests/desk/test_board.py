@@ -16,6 +16,7 @@ from aquin.desk.app import application, put_away
 from aquin.desk.board import cells
 from aquin.desk.board.cells import BoardModel
 from aquin.desk.kit.pictures import MODES
+from aquin.desk.next_step import Open, next_step
 from aquin.desk.screenshots import settle_down
 from aquin.desk.window import Window
 from aquin.exchange import grade_file
@@ -132,6 +133,14 @@ def test_cells_that_change_together_are_drawn_over_several_turns(
     window.board.table.viewport().repaint()
     assert anew() == 1
     until(lambda: anew() == len(before), 20)
+
+
+def test_nothing_is_called_settled_before_the_board_is_read(window: Window) -> None:
+    production = window.session.production
+    read = next_step("board", production, ("", ""), Open(board=4))
+    assert read[1] == "board.bench" and "All cells are settled" in read[0]
+    assert "settled" not in next_step("board", production, ("", ""), Open())[0]
+    assert window.views.left().board == len(window.board.cells) > 4
 
 
 def test_cells_are_reached_by_keyboard_and_said_to_screen_readers(window: Window) -> None:

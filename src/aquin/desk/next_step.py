@@ -22,6 +22,8 @@ class Open:
     charts: int = 0
     solution: bool = False
     """Whether a solution is picked for the chart that is shown."""
+    board: int = 0
+    """Cells that the Board shows; none while it is still read."""
     heroless: int = 0
     cells: int = 0
     unsure: int = 0
@@ -68,4 +70,6 @@ def _board(left: Open) -> Step | None:
         return f"{left.cells} cells are not settled: settle all", "board.settle_all"
     if left.unsure:
         return f"{left.unsure} cells are off or not sure: choose a shot and look at it", "board.look"
+    if not left.board:
+        return None
     return "All cells are settled: look at a shot on the Bench", "board.bench"

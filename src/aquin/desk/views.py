@@ -105,6 +105,7 @@ class Views(QObject):
         if "board" in self.there:
             left = replace(
                 left,
+                board=len(self.board.cells),
                 heroless=len(self.board.heroless),
                 cells=self.board.open_count,
                 unsure=self.board.look_count,
