@@ -103,7 +103,7 @@ class Overlap:
 
 
 def top(values: Float64, k: int) -> float:
-    """Where the parabola through a largest value and its neighbours peaks, in steps from it."""
+    """Where the parabola through the largest of (n,) values, the `k`-th, and its neighbours peaks, in steps from it."""
     if not 0 < k < len(values) - 1:
         return 0.0
     before, at, after = values[k - 1 : k + 2]
