@@ -100,6 +100,8 @@ def identify(
             None,
             "Use a chart or a wedge with at least three grey steps, or another frame",
         )
+    coloured = usable & ~layout.neutral
+    known = lab_of_ap1(layout.ap1[coloured]) if coloured.sum() >= 4 else None
     found: list[tuple[Candidate, Float64]] = []
     for encoding in config.encodings():
         linear = encoding.kind == "scene-linear"
@@ -109,7 +111,7 @@ def identify(
             to_linear = config.to_linear(encoding.name)
         except AquinError:
             continue
-        tried = _try(to_linear, encoding.name, signal, usable, layout)
+        tried = _try(to_linear, encoding.name, signal, usable, layout, known)
         if tried is not None:
             found.append(tried)
     if not found:
@@ -179,40 +181,54 @@ def _verdict(ranking: list[Candidate]) -> Identification:
 
 
 def _try(
-    to_linear: Callable[[Floats], Float32], encoding: str, signal: Float64, usable: np.ndarray, layout: Layout
+    to_linear: Callable[[Floats], Float32],
+    encoding: str,
+    signal: Float64,
+    usable: np.ndarray,
+    layout: Layout,
+    known: Float64 | None,
 ) -> tuple[Candidate, Float64] | None:
-    """The candidate and its light; None where the encoding makes no positive light of the steps."""
+    """The candidate and its light; None where the encoding makes no positive light of the steps. `known`: CIELAB of the
+    colours that can be used, where there are enough.
+    """
     linear = to_linear(signal.astype(np.float32)).astype(np.float64)
     steps = usable & layout.neutral & (layout.ap1 @ AP1_LUMA > DIM)
     if steps.sum() < 3 or not np.isfinite(linear[usable]).all() or (linear[steps] <= 1e-7).any():
         return None
-    plain = _measured(encoding, linear, usable, steps, layout, 0.0)
     white = np.exp2(np.median(np.log2(linear[steps]) - np.log2(layout.ap1[steps]), axis=0))
-    best, light = plain, linear
-    for veil in VEILS[1:]:
-        clear = linear - veil * white
-        if (clear[steps] <= 1e-7).any():
-            break
-        tried = _measured(encoding, clear, usable, steps, layout, veil)
+    clear = linear - np.array(VEILS)[:, None, None] * white
+    clear = clear[: int(np.argmax([*(clear[:, steps] <= 1e-7).any(axis=(1, 2)), True]))]
+    first, *others = _measured(encoding, clear, usable, steps, layout, known)
+    best, light = first, linear
+    for tried, under in zip(others, clear[1:], strict=True):
         if tried.score < best.score:
-            best, light = tried, clear
+            best, light = tried, under
         elif tried.score > best.score + 0.05:
             break
     return best, np.log2(np.maximum(light[usable], 1e-7))
 
 
 def _measured(
-    encoding: str, linear: Float64, usable: np.ndarray, steps: np.ndarray, layout: Layout, veil: float
-) -> Candidate:
-    """What (n, 3) light of the patches leaves. `usable`, `steps`: (n,) bool, of those the neutral ones to go by."""
-    light, reference = np.log2(linear[steps]), np.log2(layout.ap1[steps])
-    offset = np.median(light - reference, axis=0)
-    rms = float(np.sqrt(np.mean((light - reference - (light - reference).mean(axis=0)) ** 2)))
-    slope = float(np.polyfit(reference.mean(axis=1), light.mean(axis=1), 1)[0])
-    balanced = linear * np.exp2(-offset)
-    coloured = usable & ~layout.neutral
-    apart = float("nan")
-    if coloured.sum() >= 4:
-        held = np.clip(balanced[coloured], 0, 20)
-        apart = float(delta_e00(lab_of_ap1(held), lab_of_ap1(layout.ap1[coloured])).mean())
-    return Candidate(encoding, rms, slope, apart, float(np.mean(offset)), veil)
+    encoding: str,
+    clear: Float64,
+    usable: np.ndarray,
+    steps: np.ndarray,
+    layout: Layout,
+    known: Float64 | None,
+) -> list[Candidate]:
+    """What (veils, n, 3) light of the patches leaves. `usable`, `steps`: (n,) bool, of those the neutral ones to go by."""
+    light, reference = np.log2(clear[:, steps]), np.log2(layout.ap1[steps])
+    apart = light - reference
+    offset = np.median(apart, axis=1)
+    rms = np.sqrt(np.mean((apart - apart.mean(axis=1, keepdims=True)) ** 2, axis=(1, 2)))
+    across, up = reference.mean(axis=1), light.mean(axis=2)
+    across = across - across.mean()
+    slope = (up - up.mean(axis=1, keepdims=True)) @ across / max(across @ across, 1e-12)
+    colours = np.full(len(clear), np.nan)
+    if known is not None:
+        held = np.clip(clear[:, usable & ~layout.neutral] * np.exp2(-offset)[:, None], 0, 20)
+        colours = delta_e00(lab_of_ap1(held), known).mean(axis=1)
+    return [
+        Candidate(encoding, float(r), float(s), float(c), float(o.mean()), veil)
+        for r, s, c, o, veil in zip(rms, slope, colours, offset, VEILS[: len(clear)], strict=True)
+    ]
