@@ -119,6 +119,20 @@ def test_each_view_has_its_help(view: str) -> None:
     assert title and len(said) > 200
 
 
+def test_a_line_that_gives_way_ends_in_an_ellipsis() -> None:
+    application()
+    label = Words("22 of 22 cells are settled, 31 shots have a trim of their own").gives_way()
+    label.resize(160, 24)
+    assert label.shown.endswith("…") and label.text().startswith(label.shown[:-1])
+    drawn = label.grab().toImage()
+    label.resize(900, 24)
+    assert label.shown == label.text()
+    assert label.grab().toImage().copy(0, 0, 160, 24) != drawn
+    right = [drawn.pixelColor(x, y) for x in range(150, 160) for y in range(24)]
+    assert len({c.rgb() for c in right}) > 1  # the ellipsis reaches the edge
+    assert Words("a name").shown == "a name"
+
+
 def test_names_are_never_markup() -> None:
     application()
     name = "<b>A & B</b><img src=x>"

@@ -3,8 +3,16 @@
 from html import escape
 
 from PySide6.QtCore import QEvent, QObject, QPoint, QRect, Qt
-from PySide6.QtGui import QHelpEvent, QMouseEvent, QWindow
-from PySide6.QtWidgets import QAbstractItemView, QApplication, QLabel, QSizePolicy, QToolTip, QWidget
+from PySide6.QtGui import QHelpEvent, QMouseEvent, QPainter, QPaintEvent, QWindow
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QApplication,
+    QLabel,
+    QSizePolicy,
+    QStyleOption,
+    QToolTip,
+    QWidget,
+)
 from shiboken6 import isValid
 
 from aquin.desk.kit import theme
@@ -36,9 +44,34 @@ class Words(QLabel):
         self.style().polish(self)
 
     def gives_way(self) -> "Words":
-        """Let it be cut off rather than widen what it stands in."""
+        """Let it be cut off, with an ellipsis, rather than widen what it stands in."""
         self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         return self
+
+    @property
+    def shown(self) -> str:
+        """As much of a line that gives way as there is room for."""
+        gives = self.sizePolicy().horizontalPolicy() == QSizePolicy.Policy.Ignored
+        if (
+            not gives or self.wordWrap() or "padded" in str(self.property("role"))
+        ):  # padding is the style sheet's
+            return self.text()
+        room = self.contentsRect().width()
+        return self.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideRight, room)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        shown = self.shown
+        if shown == self.text() or "\n" in self.text():
+            super().paintEvent(event)
+            return
+        option = QStyleOption()
+        option.initFrom(self)
+        painter = QPainter(self)
+        line = int(self.alignment())
+        self.style().drawItemText(
+            painter, self.contentsRect(), line, option.palette, self.isEnabled(), shown, self.foregroundRole()
+        )
+        painter.end()
 
 
 class PlainTips(QObject):
