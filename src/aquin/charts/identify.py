@@ -216,7 +216,7 @@ def _measured(
     layout: Layout,
     known: Float64 | None,
 ) -> list[Candidate]:
-    """What (veils, n, 3) light of the patches leaves. `usable`, `steps`: (n,) bool, of steps the neutral ones to use."""
+    """What (veils, n, 3) light of the patches leaves. `usable`, `steps`: (n,) bool, of steps the neutral ones used."""
     light, reference = np.log2(clear[:, steps]), np.log2(layout.ap1[steps])
     apart = light - reference
     offset = np.median(apart, axis=1)
