@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 from test_audit import LOG, Shoot
 
-from aquin.colour.config import ColourConfig
+from aquin.colour.config import ColourConfig, shared_config
 from aquin.colour.encoding import MeasuredEncoding, TableCurve
 from aquin.errors import AquinError
 from aquin.production.audit import papers
@@ -69,3 +69,11 @@ def test_the_board_goes_on(shoot: Shoot, tmp_path: Path) -> None:
     config = config_of(shoot.production)
     cells = board(shoot.production, config, config.default_view())
     assert {c.camera.name for c in cells.values() if c.shots} == {"Heron", "Egret"}
+
+
+def test_workers_see_that_it_is_back(shoot: Shoot, tmp_path: Path) -> None:
+    text = (tmp_path / "tern.clf").read_text()
+    (tmp_path / "tern.clf").unlink()
+    assert shared_config(tmp_path / "own.ocio").name_of("Tern") == ""
+    (tmp_path / "tern.clf").write_text(text)
+    assert shared_config(tmp_path / "own.ocio").name_of("Tern") == "Tern"

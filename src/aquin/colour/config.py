@@ -346,11 +346,17 @@ def _builtin(name: str) -> ColourConfig:
 
 
 def shared_config(path: str | Path | None) -> ColourConfig:
-    """A configuration for workers, which read it once and again only when its file has changed."""
+    """A configuration for workers, which read it once and again only when its file has changed, or one that it lacked
+    is there.
+    """
     if path is None:
         return _shared(None, 0, 0)
     held = os.stat(path)
-    return _shared(str(path), held.st_mtime_ns, held.st_size)
+    found = _shared(str(path), held.st_mtime_ns, held.st_size)
+    if any((Path(path).parent / file).is_file() for file in found.missing.values()):
+        _shared.cache_clear()
+        found = _shared(str(path), held.st_mtime_ns, held.st_size)
+    return found
 
 
 @lru_cache(maxsize=4)
