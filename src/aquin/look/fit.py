@@ -20,7 +20,7 @@ from aquin.colour.hue_warp import HueWarp, planes
 from aquin.colour.tone_curve import ToneCurve, moved_by
 from aquin.colour.zones import MOST, ZoneGains
 from aquin.look.look import Look
-from aquin.look.overlap import Overlap, top
+from aquin.look.overlap import USUAL, Overlap, top
 from aquin.look.reference import EDGES, thin
 from aquin.measure.display import lab_of_display
 from aquin.measure.scopes import LUMA as SEEN_LUMA
@@ -35,8 +35,6 @@ nearly white, and their middles are anywhere (common practice).
 LIFTS = 0.35
 """Stops by which looks usually move a tone, as a standard deviation; curves are smooth."""
 BEND = 0.35
-CAST = 0.08
-"""Stops of a channel by which looks usually tint shadows or lights, as a standard deviation."""
 MIDDLE = 0.3
 """How much of the middle's is taken all the same where one fits boldly."""
 TINTED = {0: (-6.0, -2.2), 2: (1.6, 5.0)}
@@ -159,9 +157,7 @@ def _steps(sides: _Sides, name: str) -> list[Part]:
     ):
         tried = made(look, sides)
         now = sides.distance(tried)
-        sure = (
-            made is _tinted and sides.alike
-        )  # how far a tint is off is known better than a distribution tells
+        sure = made is _tinted and sides.alike  # its error is known better than a distribution tells
         kept = tried != look and bool(sure or now < BETTER * left)
         if kept:
             look, left = tried, now
@@ -288,7 +284,7 @@ def _casts(look: Look, sides: _Sides) -> Float64:
         for k, there in wanted.items():
             rows[k] = np.clip(rows[k] + _laid_over(there, now, k, rows[k]), -MOST_CAST, MOST_CAST)
     error = np.hypot(LEAST_ERROR, UNLIKE_ERROR * sides.doubt)
-    return np.asarray(np.round(rows * CAST**2 / (CAST**2 + error**2), 4))
+    return np.asarray(np.round(rows * USUAL**2 / (USUAL**2 + error**2), 4))
 
 
 def _laid_over(there: Overlap, now: Float64, zone: int, already: Float64) -> Float64:
