@@ -1,5 +1,6 @@
 """Movies through PyAV: exact planes at their own bit depth, then our own YCbCr to RGB in float."""
 
+import multiprocessing
 from bisect import bisect_left, bisect_right
 from collections.abc import Sequence
 from dataclasses import dataclass, field
@@ -375,7 +376,10 @@ def _open(path: Path) -> Any:
     except (av.FFmpegError, OSError, ValueError) as error:
         raise AquinError(f"the movie can't be opened ({_text(error)})", path, _DAMAGED) from error
     for stream in container.streams.video:
-        stream.thread_type = "AUTO"
+        if multiprocessing.parent_process() is None:
+            stream.thread_type = "AUTO"
+        else:  # workers share the processors by themselves, and several threads decode what nobody asked for
+            stream.codec_context.thread_count = 1
     return container
 
 

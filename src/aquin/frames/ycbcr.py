@@ -66,6 +66,8 @@ def to_rgb(planes: Planes, matrix: Matrix, range: Range, site: Site = LEFT) -> F
         luma = (planes.luma.astype(np.float32) - np.float32(black)) * scale
         blue, red = ((p.astype(np.float32) - np.float32(black)) * scale for p in (planes.cb, planes.cr))
         return np.stack([red, luma, blue], axis=2)
+    import cv2
+
     reach = 224 * step if range == "legal" else top
     middle = float(2 ** (planes.bits - 1))
     h, w = planes.luma.shape
@@ -74,20 +76,22 @@ def to_rgb(planes: Planes, matrix: Matrix, range: Range, site: Site = LEFT) -> F
     rgb = np.empty((h, w, 3), np.float32)
     for first in np.arange(0, h, BAND):  # what is made on the way stays small
         rows = slice(int(first), min(int(first) + BAND, h))
-        band = rgb[rows]
-        band[...] = ((planes.luma[rows].astype(np.float32) - np.float32(black)) * scale)[:, :, None]
-        for plane, share, mine in ((planes.cb, kb, 2), (planes.cr, kr, 0)):
-            chroma = _chroma(plane, rows, h, w, site, middle, reach)
-            band[..., mine] += np.float32(2 * (1 - share)) * chroma
-            chroma *= np.float32(2 * (1 - share) * share / kg)
-            band[..., 1] -= chroma
+        luma = (planes.luma[rows].astype(np.float32) - np.float32(black)) * scale
+        green, made = luma.copy(), []
+        for plane, share in ((planes.cr, kr), (planes.cb, kb)):
+            gain = 2 * (1 - share)
+            chroma = _chroma(plane, rows, h, w, site, middle, reach / gain)
+            made.append(luma + chroma)
+            chroma *= np.float32(share / kg)
+            green -= chroma
+        cv2.merge([made[0], green, made[1]], rgb[rows])
     return rgb
 
 
 def _chroma(
     plane: NDArray[Any], rows: slice, h: int, w: int, site: Site, middle: float, reach: float
 ) -> Float32:
-    """Some lines of a chroma plane, -0.5 to 0.5, on the luma grid of (h, w): from its samples there and one more on
+    """Some lines of a chroma plane, over `reach`, on the luma grid of (h, w): from its samples there and one more on
     either side.
     """
     factor = _factor(h, plane.shape[0])
@@ -96,7 +100,7 @@ def _chroma(
     lines = min(high * factor, h) - low * factor
     small = (plane[low:high].astype(np.float32) - np.float32(middle)) * np.float32(1 / reach)
     full = _to_full_size(small, lines, w) if site == LEFT else _sited(small, lines, w, site)
-    return full[rows.start - low * factor : rows.stop - low * factor].copy()
+    return full[rows.start - low * factor : rows.stop - low * factor]
 
 
 def _to_full_size(plane: Float32, h: int, w: int) -> Float32:
@@ -109,18 +113,11 @@ def _to_full_size(plane: Float32, h: int, w: int) -> Float32:
             t = np.float32(k / factor)
             wide[:, k::factor] = (1 - t) * plane + t * after
         plane = wide[:, :w]
-    if plane.shape[0] < h and _factor(h, plane.shape[0]) > 2:
-        at = np.clip((np.arange(h) + 0.5) / _factor(h, plane.shape[0]) - 0.5, 0, plane.shape[0] - 1)
-        low = np.minimum(at.astype(int), plane.shape[0] - 1)
-        t = (at - low).astype(np.float32)[:, None]
-        plane = (1 - t) * plane[low] + t * plane[np.minimum(low + 1, plane.shape[0] - 1)]
-    elif plane.shape[0] < h:
-        above = np.concatenate([plane[:1], plane[:-1]], axis=0)
-        below = np.concatenate([plane[1:], plane[-1:]], axis=0)
-        tall = np.empty((plane.shape[0] * 2, plane.shape[1]), np.float32)
-        tall[0::2] = np.float32(0.75) * plane + np.float32(0.25) * above
-        tall[1::2] = np.float32(0.75) * plane + np.float32(0.25) * below
-        plane = tall[:h]
+    if plane.shape[0] < h:
+        import cv2
+
+        tall = plane.shape[0] * _factor(h, plane.shape[0])
+        plane = np.asarray(cv2.resize(plane, (w, tall), interpolation=cv2.INTER_LINEAR)[:h], np.float32)
     return plane
 
 

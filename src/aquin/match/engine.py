@@ -9,7 +9,7 @@ from typing import Literal
 
 import numpy as np
 
-from aquin.arrays import Float32, Float64, all_three
+from aquin.arrays import Float32, Float64
 from aquin.charts.diversity import diversity_of
 from aquin.charts.fits import DE00, curved_of, flared_of, warped_of
 from aquin.charts.read import Reading
@@ -22,7 +22,7 @@ from aquin.match.chart import pair, scene_colours
 from aquin.match.materials import Materials, match_materials
 from aquin.match.points import Searched, match_points
 from aquin.match.statistics import match_statistics
-from aquin.measure.clipping import clip_levels
+from aquin.measure.clipping import unclipped
 from aquin.measure.ledger import Evidence
 
 By = Literal["auto", "chart", "points", "materials", "statistics", "pairs"]
@@ -68,8 +68,7 @@ class Side:
 
     @cached_property
     def _usable(self) -> np.ndarray:
-        floor, ceiling = clip_levels(self.signal)
-        return all_three((self.signal < ceiling) & (self.signal > floor))
+        return unclipped(self.signal)
 
 
 @dataclass(frozen=True)

@@ -196,12 +196,7 @@ def _features(sides: list[Searched]) -> _Found | None:
     scales = [s.small[1] for s in sides]
     if len(ka) < FEWEST or len(kb) < FEWEST:
         return None
-    gaps = 2 - 2 * da @ db.T
-    there, back = gaps.argmin(axis=1), np.ascontiguousarray(gaps.T).argmin(axis=1)
-    rows = np.arange(len(ka))
-    nearest = gaps[rows, there].copy()
-    gaps[rows, there] = np.inf
-    clear = (back[there] == rows) & (nearest < RATIO**2 * gaps.min(axis=1))
+    clear, there = _nearest(da, db)
     index = np.flatnonzero(clear)
     if len(index) < FEWEST:
         return None
@@ -223,6 +218,32 @@ def _features(sides: list[Searched]) -> _Found | None:
     if good.sum() < FEWEST or good.mean() < 0.25:
         return None
     return _Found(a[good] / scales[0], b[good] / scales[1], size[good], motions)
+
+
+AT_ONCE = 256
+"""Descriptors that are compared at once with all of the other picture's: what is made stays near the processor."""
+
+
+def _nearest(da: Float32, db: Float32) -> tuple[np.ndarray, np.ndarray]:
+    """Of (n, 128) unit descriptors and (m, 128) others: (n,) bool, which are each other's nearest and clearly nearer
+    than the next one (Lowe 2004), and (n,) the nearest.
+    """
+    there, first, second = np.empty(len(da), int), np.empty(len(da)), np.empty(len(da))
+    back, best = np.zeros(len(db), int), np.full(len(db), -np.inf, np.float32)
+    for k in np.arange(0, len(da), AT_ONCE):
+        alike = da[k : k + AT_ONCE] @ db.T
+        rows = np.arange(len(alike))
+        part = slice(int(k), int(k) + len(alike))
+        there[part] = alike.argmax(axis=1)
+        nearer = alike.max(axis=0)
+        new = np.flatnonzero(nearer > best)
+        back[new] = k + alike[:, new].argmax(axis=0)
+        best[new] = nearer[new]
+        first[part] = alike[rows, there[part]]
+        alike[rows, there[part]] = -np.inf
+        second[part] = alike.max(axis=1)
+    gap, next_gap = 2 - 2 * first, 2 - 2 * second
+    return (back[there] == np.arange(len(da))) & (gap < RATIO**2 * next_gap), there
 
 
 def _in_two_views(a: Float64, b: Float64) -> np.ndarray:
