@@ -60,7 +60,7 @@ def tones(rgb: Floats) -> tuple[Float32, float]:
     if scale < 1:
         size = (max(round(rgb.shape[1] * scale), 1), max(round(rgb.shape[0] * scale), 1))
         rgb = cv2.resize(rgb, size, interpolation=cv2.INTER_AREA)
-    top = max(float(np.percentile(rgb, 99.5)), 1e-6)
+    top = max(float(np.percentile(rgb[::2, ::2], 99.5)), 1e-6)
     return np.asarray(np.log2(np.clip(rgb / top, 0, 4) + 0.004), np.float32), scale
 
 

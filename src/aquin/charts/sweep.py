@@ -279,34 +279,33 @@ def edge_width(rgb: Float32, reading: Reading) -> float:
     unit = unit_to_pixels(reading.corners)
     along = np.linspace(-0.35, 0.35, 7)
     across = np.linspace(-0.4, 0.4, 257)
+    cells, sizes = np.array(layout.cells()), np.array(layout.sizes)
+    right = cells[:, 0] + sizes[:, 0] / 2
+    cells, sizes, right = cells[right <= 0.98], sizes[right <= 0.98], right[right <= 0.98]
+    if not len(cells):
+        return 0.0
+    x, y = np.broadcast_arrays(
+        (right[:, None] + across * sizes[:, :1])[:, None, :],
+        (cells[:, 1:] + along * sizes[:, 1:])[:, :, None],
+    )
+    flat = np.stack([x, y, np.ones(x.shape)], axis=-1) @ unit.T
+    at = flat[..., :2] / flat[..., 2:]  # (patches, along, across, 2)
+    wide = (len(cells) * len(along), len(across))
+    places = [(at[..., k] - 0.5).astype(np.float32).reshape(wide) for k in (0, 1)]
+    lines = cv2.remap(grey, places[0], places[1], cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
     widths = []
-    for (cx, cy), (w, h) in zip(layout.cells(), layout.sizes, strict=True):
-        if cx + w / 2 > 0.98:
-            continue
-        x = np.repeat((cx + w / 2 + across * w)[None], len(along), 0)
-        y = np.repeat((cy + along * h)[:, None], len(across), 1)
-        flat = np.stack([x.ravel(), y.ravel(), np.ones(x.size)], 1) @ unit.T
-        at = flat[:, :2] / flat[:, 2:]
-        line = cv2.remap(
-            grey,
-            (at[:, 0] - 0.5).astype(np.float32).reshape(x.shape),
-            (at[:, 1] - 0.5).astype(np.float32).reshape(x.shape),
-            cv2.INTER_LINEAR,
-            borderMode=cv2.BORDER_REPLICATE,
-        ).mean(axis=0)
-        pixels = float(np.hypot(*(at[len(across) - 1] - at[0])))
-        half = len(line) // 2
-        side = (
-            line[:half] if abs(line[:32].mean() - line.min()) > abs(line[-32:].mean() - line.min()) else line
-        )
-        low, high = float(side.min()), float(line[:32].mean())
+    for line, ends in zip(lines.reshape(x.shape).mean(axis=1), at[:, 0], strict=True):
+        pixels = float(np.hypot(*(ends[-1] - ends[0])))
+        half, least, high = len(line) // 2, float(line.min()), float(line[:32].mean())
+        side = line[:half] if abs(high - least) > abs(float(line[-32:].mean()) - least) else line
+        low = float(side.min())
         if high - low < 0.06:
             continue
         t = (line - low) / (high - low)
-        start = np.flatnonzero(t[:-1] > 0.9)
-        first = int(start[start < np.argmin(t)][-1]) if (start < np.argmin(t)).any() else None
-        if first is None:
+        start = np.flatnonzero(t[: min(int(np.argmin(t)), len(t) - 1)] > 0.9)
+        if not len(start):
             continue
+        first = int(start[-1])
         stop = np.flatnonzero(t[first:] < 0.1)
         if len(stop):
             widths.append(stop[0] * pixels / (len(across) - 1))

@@ -18,8 +18,16 @@ GREY = 0.4135884024924423
 def encode(linear: Floats) -> Floats:
     """Scene-linear AP1 to ACEScct, any shape; the float type is kept."""
     kind = linear.dtype.type
-    log = (np.log2(np.maximum(linear, kind(BREAK_LINEAR))) + kind(9.72)) * kind(STOP)
-    return np.where(linear <= kind(BREAK_LINEAR), linear * kind(_SLOPE) + kind(_OFFSET), log)
+    log = np.maximum(linear, kind(BREAK_LINEAR))
+    if not np.ndim(log):
+        log = np.array(log)
+    np.log2(log, out=log)
+    log += kind(9.72)
+    log *= kind(STOP)
+    dark = linear <= kind(BREAK_LINEAR)
+    if dark.any():
+        np.copyto(log, linear * kind(_SLOPE) + kind(_OFFSET), where=dark)
+    return log
 
 
 def decode(log: Floats) -> Floats:

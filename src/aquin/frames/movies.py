@@ -3,7 +3,7 @@
 import multiprocessing
 from bisect import bisect_left, bisect_right
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from fractions import Fraction
 from functools import lru_cache
 from pathlib import Path
@@ -176,7 +176,35 @@ class MovieSource(Source):
 
 
 def open_movie(path: Path, matrix: Matrix | None, range: Range | None) -> MovieSource:
-    """Open a movie and decode its first frame for the facts. Raises AquinError."""
+    """Open a movie and decode its first frame for the facts, which are kept for as long as the file stays as it is.
+    Raises AquinError.
+    """
+    key = (path, matrix, range, _state(path))
+    known = _FACTS.get(key)
+    if known is None:
+        known = _looked_into(path, matrix, range)
+        if len(_FACTS) >= MOST_KNOWN:
+            _FACTS.clear()
+        _FACTS[key] = replace(known, _container=None, metadata=dict(known.metadata))
+        return known
+    return replace(known, metadata=dict(known.metadata))
+
+
+MOST_KNOWN = 256
+_FACTS: dict[tuple[Path, Matrix | None, Range | None, tuple[int, ...]], MovieSource] = {}
+"""Movies that were looked into, closed."""
+
+
+def _state(path: Path) -> tuple[int, int, int]:
+    """What changes when a file does. Raises AquinError."""
+    try:
+        found = path.stat()
+    except OSError as error:
+        raise AquinError(f"the movie can't be opened ({_text(error)})", path, _DAMAGED) from error
+    return found.st_ino, found.st_size, found.st_mtime_ns
+
+
+def _looked_into(path: Path, matrix: Matrix | None, range: Range | None) -> MovieSource:
     container = _open(path)
     try:
         if not container.streams.video:
@@ -272,8 +300,7 @@ def _walked(path: Path) -> tuple[np.ndarray, int]:
     """When all packets are shown, in order (n,), and how many have something in them, without decoding them; for
     containers that do not say. A file is walked once.
     """
-    found = path.stat()
-    return _walk(path, (found.st_ino, found.st_size, found.st_mtime_ns))
+    return _walk(path, _state(path))
 
 
 @lru_cache(maxsize=256)

@@ -54,13 +54,19 @@ def prepare(
     if not production.read_only:  # first, since light is read through it
         bare = [c for c in production.all(Camera) if c.id in cameras and not c.encoding]
         unread = {s.camera_id for s in shots if not s.encoding and not s.floating}
-        encoded = encode(production, [c for c in bare if c.id in unread], jobs, part(tell, 0.0, 0.4))
+        encoded = encode(production, [c for c in bare if c.id in unread], jobs, part(tell, 0.0, 0.3))
         config = config_of(production) if encoded else config
-    measured = measure_shots(production, config, shots, jobs, part(tell, 0.4 if encoded else 0.0, 0.8))
+    measured = measure_shots(production, config, shots, jobs, part(tell, 0.3 if encoded else 0.0, 0.5))
     may = [s for s in shots if may_change(measured.get(s.id, {}).get("levels", ()))]
-    follow(production, config, may, jobs, part(tell, 0.8, 1.0))
+    follow(production, config, may, jobs, part(tell, 0.5, 1.0))
     run_audit(production, config, measure=False)
     return Ready(config, tuple(encoded), tuple(sure_fixes(production)))
+
+
+PREPARING = 0.24
+"""Share of the time that goes by before anything is matched: these parts, and those of `settle`, are what each took of
+the demo from nothing.
+"""
 
 
 def settle_cells(
@@ -81,11 +87,11 @@ def settle_cells(
     Slow, for a worker. Raises AquinError, also where another program settles this production just now.
     """
     with production.alone(SETTLE, "settling"):
-        ready = prepare(production, config, places, jobs, part(tell, 0.0, 0.4))
+        ready = prepare(production, config, places, jobs, part(tell, 0.0, PREPARING))
         fixes = ready.fixes
         if fix and fixes and not production.read_only:
             apply_fixes(production, fixes)
             run_audit(production, ready.config, measure=False)
             fixes = ()
-        done = settle(production, ready.config, places, wish, screen, jobs, part(tell, 0.4, 1.0))
+        done = settle(production, ready.config, places, wish, screen, jobs, part(tell, PREPARING, 1.0))
     return replace(done, encoded=encoded + ready.encoded, fixes=fixes)

@@ -15,7 +15,7 @@ import cv2
 import numpy as np
 from scipy.ndimage import gaussian_filter, gaussian_filter1d
 
-from aquin.arrays import Float32, Float64, Floats
+from aquin.arrays import Float32, Float64, Floats, all_three
 from aquin.match.drift import to_parts
 
 WIDE = 360
@@ -128,12 +128,12 @@ def _small(linear: Floats, usable: np.ndarray | None) -> tuple[Float32, np.ndarr
     h, w = linear.shape[:2]
     size = (WIDE, max(round(h * WIDE / w), 2))
     small = cv2.resize(np.asarray(linear, np.float32), size, interpolation=cv2.INTER_AREA)
-    good = (small > 2.0**LOW).all(axis=2)
+    good = all_three(small > 2.0**LOW)
     if usable is not None:
         good &= cv2.resize(usable.astype(np.float32), size, interpolation=cv2.INTER_AREA) > 0.99
     log = np.log2(np.maximum(small, 2.0 ** (LOW - 1)))
     box = np.ones((3, 3), np.uint8)
-    good &= (cv2.dilate(log, box) - cv2.erode(log, box)).max(axis=2) < 2 * EDGE
+    good &= all_three(cv2.dilate(log, box) - cv2.erode(log, box) < 2 * EDGE)
     return np.asarray(log, np.float32), good
 
 
@@ -147,7 +147,7 @@ def seen(log: Float32, frames: int = 1) -> _Seen:
     index = np.rint(place[inside]).astype(int)
     many = np.bincount(np.ravel_multi_index(tuple(index.T), shape), minlength=n * n * LEVELS)
     exact = many.reshape(shape).astype(np.float32) / np.float32(frames)
-    soft = gaussian_filter(exact, (SOFT[0], SOFT[1], 0), mode="constant", truncate=3)
+    soft = _softened(exact)
     mass = soft.sum(axis=2)
     there = mass >= FEWEST
     levels = gaussian_filter1d(soft[there], SOFT[2], axis=1, mode="constant", truncate=3)
@@ -155,6 +155,21 @@ def seen(log: Float32, frames: int = 1) -> _Seen:
     number = np.full(mass.shape, -1)
     number[there] = np.arange(int(there.sum()))
     return _Seen(np.fft.rfft(share, axis=1).astype(np.complex64), number, np.asarray(mass, np.float64))
+
+
+def _softened(exact: Float32) -> Float32:
+    """(n, n, m) counts, spread over near chromaticities. What is empty, which is most, is not looked at."""
+    out, any_level = np.zeros_like(exact), exact.any(axis=2)
+    if not any_level.any():
+        return out
+    margin = (int(3 * SOFT[0] + 0.5), int(3 * SOFT[1] + 0.5), 0)
+    used = []
+    for k, lines in enumerate((any_level.any(axis=1), any_level.any(axis=0), exact.any(axis=(0, 1)))):
+        there = np.flatnonzero(lines)
+        used.append(slice(max(int(there[0]) - margin[k], 0), int(there[-1]) + margin[k] + 1))
+    part = used[0], used[1], used[2]
+    out[part] = gaussian_filter(exact[part], (SOFT[0], SOFT[1], 0), mode="constant", truncate=3)
+    return out
 
 
 def match_materials(

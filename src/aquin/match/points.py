@@ -288,7 +288,13 @@ def _flow(hero: np.ndarray, shot: np.ndarray, a: Float64, b: Float64) -> tuple[F
     inside = cv2.warpAffine(np.full(shot.shape, 255, np.uint8), affine, size) > 254
     dis = cv2.DISOpticalFlow_create(cv2.DISOPTICAL_FLOW_PRESET_MEDIUM)  # type: ignore[attr-defined]
     flat = [cv2.GaussianBlur(g, (0, 0), 0.8) for g in (hero, warped)]
-    forth, back = dis.calc(flat[0], flat[1], None), dis.calc(flat[1], flat[0], None)
+    forth = dis.calc(flat[0], flat[1], None)
+    # flow is believed only where it agrees with the verified features
+    near = cv2.transform(b[:, None].astype(np.float64), affine)[:, 0]
+    fx, fy = (np.clip(np.rint(a[:, k]).astype(int), 0, size[k] - 1) for k in (0, 1))
+    if np.mean(np.hypot(*(a + forth[fy, fx] - near).T) < 2.0) < 0.6:
+        return None
+    back = dis.calc(flat[1], flat[0], None)
     y, x = np.mgrid[6 : size[1] - 6 : 6, 6 : size[0] - 6 : 6]
     x, y = x.ravel(), y.ravel()
     at = np.stack([x, y], axis=1) + forth[y, x]
@@ -297,12 +303,6 @@ def _flow(hero: np.ndarray, shot: np.ndarray, a: Float64, b: Float64) -> tuple[F
     x, y, at, ix, iy = x[fits], y[fits], at[fits], ix[fits], iy[fits]
     returned = at + back[iy, ix]
     good = (np.hypot(returned[:, 0] - x, returned[:, 1] - y) < 0.7) & inside[iy, ix]
-    # flow is believed only where it agrees with the verified features
-    near = cv2.transform(b[:, None].astype(np.float64), affine)[:, 0]
-    fx, fy = (np.clip(np.rint(a[:, k]).astype(int), 0, size[k] - 1) for k in (0, 1))
-    gap = np.hypot(*(a + forth[fy, fx] - near).T)
-    if np.mean(gap < 2.0) < 0.6 or good.sum() < 200:
-        return None
     steady = good & _alike(flat[0], flat[1], x, y, at)
     x, y, at = x[steady], y[steady], at[steady]
     if len(x) < 200:

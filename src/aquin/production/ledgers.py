@@ -90,8 +90,8 @@ def measure_cells(
     """Measure what ledgers of cells' shots need under their present grades: frames compared, and pictures."""
     shoot = Shoot(production, config)
     known_charts(shoot)
-    compare_frames(shoot, places, jobs, part(tell, 0.0, 0.4))
-    keep_beside(shoot, places, jobs, part(tell, 0.4, 0.6))
+    compare_frames(shoot, places, jobs, part(tell, 0.0, 0.05))
+    keep_beside(shoot, places, jobs, part(tell, 0.05, 0.35))
     wanted: dict[str, LookJob] = {}
     for place in places:
         for shot in shoot.shots.get(place, ()):
@@ -104,7 +104,7 @@ def measure_cells(
             groups.setdefault((job.path, job.shot.frame), []).append(job)
     work = [LookJobs(tuple(g)) for g in groups.values()]
     with Keeping(production, LOOK) as keeping:
-        for _, result in each(look_all, work, jobs, part(tell, 0.6, 1.0), lambda j: j.path.name):
+        for _, result in each(look_all, work, jobs, part(tell, 0.35, 1.0), lambda j: j.path.name):
             if not isinstance(result, AquinError):
                 keeping.add(result)
 

@@ -154,25 +154,25 @@ def settle(
         dict.fromkeys(p for p in places if p in shoot.shots),
         key=lambda p: (setups[p[0]].position, not is_hero(production, setups[p[0]], p[1])),
     )
-    read_charts(shoot, needed(shoot, ordered), jobs, part(tell, 0.0, 0.3))
-    compare_frames(shoot, ordered, jobs, part(tell, 0.3, 0.65))
+    read_charts(shoot, needed(shoot, ordered), jobs, part(tell, 0.0, 0.15))
+    compare_frames(shoot, ordered, jobs, part(tell, 0.15, 0.38))
     known_charts(shoot)
     outcomes, made = dict[CellKey, Outcome](), dict[CellKey, Grade]()
     first = [p for p in ordered if is_hero(production, setups[p[0]], p[1])]
     rest = [p for p in ordered if p not in first]
-    for group, low, high in ((first, 0.65, 0.68), (rest, 0.68, 0.75)):
+    for group, low, high in ((first, 0.38, 0.39), (rest, 0.39, 0.44)):
         _solve_group(shoot, group, wish, outcomes, made, jobs, part(tell, low, high))
     lit = trims_for(shoot, first, all_of_them=True) if wish.shots else []
     left: dict[str, Verdict] = {}
     if wish.exposure == "weighed":
-        left = corrected(shoot, rest, lit, made, jobs, part(tell, 0.75, 0.85))
+        left = corrected(shoot, rest, lit, made, jobs, part(tell, 0.44, 0.6))
         for place, record in made.items():
             outcomes[place] = replace(outcomes[place], words=record.origin)
     trims = [t for t in lit if not t.held]
     trims += trims_for(shoot, rest, left=left) if wish.shots else []
     if wish.shots:
         decided = {t.shot.id: Correction.of(t.record.values) for t in trims if t.record.on}
-        trims += unbaked(shoot, ordered, decided, jobs, part(tell, 0.85, 0.88))
+        trims += unbaked(shoot, ordered, decided, jobs, part(tell, 0.6, 0.62))
     puts = [relevelled(production, levels, g) for g in (*made.values(), *(t.record for t in trims))]
     names = {s.id: s.name for s in production.all(Shot)}
     entry = None
@@ -184,7 +184,7 @@ def settle(
             moved="skip",
         )
         _left_alone(outcomes, made, entry)
-    measure_cells(production, config, ordered, seen_on, jobs, part(tell, 0.88, 1.0))
+    measure_cells(production, config, ordered, seen_on, jobs, part(tell, 0.62, 1.0))
     return Summary(
         tuple(outcomes[p] for p in ordered if p in outcomes),
         tuple((names[t.record.shot_id], t.record.origin) for t in trims if t.record.on),
