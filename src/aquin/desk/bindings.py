@@ -64,6 +64,9 @@ def bind_views(
 ) -> None:
     """The other views' commands; `within` does something in its own view."""
     runs: Runs = {
+        "plan.encoding": lambda: within("plan", views.plan.ask_next_encoding),
+        "plan.luts": lambda: within("plan", views.plan.ask_luts),
+        "plan.sheet": lambda: within("plan", views.plan.ask_sheet),
         "shots.log": lambda: within("shots", views.shots.intake.ask_folder),
         "shots.files": lambda: within("shots", views.shots.intake.ask_files),
         "shots.report": lambda: within("shots", views.shots.intake.ask_report),

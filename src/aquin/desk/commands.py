@@ -75,6 +75,14 @@ TABLE: tuple[Command, ...] = (
     Command("file.copy", "Save a copy …"),
     Command("file.relink", "Find missing media …"),
     Command("file.start", "Start page"),
+    Command(
+        "plan.encoding",
+        "Choose a camera's encoding …",
+        ("E",),
+        "Of the next camera without one, or the first",
+    ),
+    Command("plan.luts", "Monitor LUTs …", (), "A .cube for each camera, for field monitors and recorders"),
+    Command("plan.sheet", "Crew sheet …", (), "Exposure, charts and policy as PDF or HTML"),
     Command("shots.log", "Log a folder of media"),
     Command("shots.files", "Log files …"),
     Command(
@@ -426,14 +434,18 @@ class Commands(QObject):
         for id, action in self.actions_of.items():
             action.setEnabled(BY_ID[id].group in ("app", "file", view))
 
-    def here(self) -> list[Command]:
-        """What can be done in the view that is shown, its own first."""
-        found = [
-            c
-            for c in TABLE
-            if c.group in (self.shown, "app", "file") and c.id in self._runs and self.can(c.id)
-        ]
-        return sorted(found, key=lambda c: c.group != self.shown)
+    def now(self) -> list[Command]:
+        """What can be done now: first in the view that is shown, then everywhere, then in other views."""
+        order = {self.shown: 0, "app": 1, "file": 1}
+        found = [c for c in TABLE if c.id in self._runs and self.can(c.id)]
+        return sorted(found, key=lambda c: order.get(c.group, 2))
+
+    def run_in_its_view(self, id: str) -> None:
+        """Do it where it belongs: show its view first."""
+        group = BY_ID[id].group
+        if group in VIEWS and group != self.shown:
+            self.run(f"app.{group}")
+        self.run(id)
 
     def button(self, id: str, button: QPushButton, keys: bool = True) -> QPushButton:
         """Give a button a command's words, tooltip and work."""

@@ -102,22 +102,30 @@ class FindDialog(QDialog):
         self.list = QListWidget()
         self.list.setAccessibleName("Commands")
         self.list.itemActivated.connect(lambda _: self.do())
+        self.none = Words("No command has all of these words.", role="dim")
         column.addWidget(self.field)
+        column.addWidget(self.none)
         column.addWidget(self.list, 1)
         self._fill("")
         self.field.setFocus()
 
     def _fill(self, text: str) -> None:
+        """All commands of this view and those of the whole window; with words, those of other views as well."""
         self.list.clear()
-        for found in self.commands.here():
-            said = f"{found.words} {found.tip}".lower()
-            if found.id != "app.find" and all(w in said for w in text.lower().split()):
-                keys = f"     {found.shown_keys}" if found.keys else ""
-                where = TITLES[found.group]
-                item = QListWidgetItem(f"{found.words.rstrip(' …')}{keys}     {where}")
-                item.setData(Qt.ItemDataRole.UserRole, found.id)
-                item.setToolTip(found.tip)
-                self.list.addItem(item)
+        sought = text.lower().split()
+        near = (self.commands.shown, "app", "file")
+        for found in self.commands.now():
+            said = f"{found.words} {found.tip} {TITLES[found.group]}".lower()
+            if found.id == "app.find" or not all(w in said for w in sought):
+                continue
+            if not sought and found.group not in near:
+                continue
+            keys = f"     {found.shown_keys}" if found.keys else ""
+            item = QListWidgetItem(f"{found.words.rstrip(' …')}{keys}     {TITLES[found.group]}")
+            item.setData(Qt.ItemDataRole.UserRole, found.id)
+            item.setToolTip(found.tip)
+            self.list.addItem(item)
+        self.none.setVisible(not self.list.count())
         self.list.setCurrentRow(0)
 
     def do(self) -> None:
@@ -125,7 +133,7 @@ class FindDialog(QDialog):
         item = self.list.currentItem()
         if item is not None:
             self.accept()
-            self.commands.run(str(item.data(Qt.ItemDataRole.UserRole)))
+            self.commands.run_in_its_view(str(item.data(Qt.ItemDataRole.UserRole)))
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down) and self.field.hasFocus():

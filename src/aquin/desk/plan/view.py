@@ -22,6 +22,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from aquin.desk.commands import tip, words
 from aquin.desk.kit import theme
 from aquin.desk.kit.ask import CONFIGS, OCIO, ask_open
 from aquin.desk.kit.boxes import column_of
@@ -68,6 +69,8 @@ class PlanView(QScrollArea, OfSession):
         self.setFrameShape(QFrame.Shape.NoFrame)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self._dirty = False
+        self._returns_to: tuple[str, str, str] | None = None
+        """The control that gets the keyboard back from a dialog, which is built anew meanwhile."""
         self._later = later(self, self._redraw)
         self._build()
         session.opened.connect(self.opened)
@@ -97,6 +100,7 @@ class PlanView(QScrollArea, OfSession):
         if self._dirty:
             return
         at, focus = self.verticalScrollBar().value(), _mark(QApplication.focusWidget())
+        focus, self._returns_to = self._returns_to or focus, None
         old = self.takeWidget()
         if old is not None:
             old.deleteLater()
@@ -157,12 +161,9 @@ class PlanView(QScrollArea, OfSession):
         line.addWidget(name)
         line.addSpacing(12)
         line.addWidget(state, 1)
-        for words, tip, action in (
-            ("Monitor LUTs …", "A .cube for each camera, for field monitors and recorders", self.ask_luts),
-            ("Crew sheet …", "Exposure, charts and policy as PDF or HTML", self.ask_sheet),
-        ):
-            button = QPushButton(words)
-            button.setToolTip(tip)
+        for id, action in (("plan.luts", self.ask_luts), ("plan.sheet", self.ask_sheet)):
+            button = QPushButton(words(id))
+            button.setToolTip(tip(id))
             button.clicked.connect(lambda _=False, a=action: a())
             line.addWidget(button)
         return line
@@ -210,7 +211,16 @@ class PlanView(QScrollArea, OfSession):
             self.attempt(lambda: choose_config(production, path))
             self.config_changed.emit()
 
+    def ask_next_encoding(self) -> None:
+        """The encoding of the next camera that has none, or of the first."""
+        cameras = [c.camera for c in self.chain.cameras] if self.chain is not None else []
+        if cameras:
+            self.ask_encoding(next((c for c in cameras if not c.encoding), cameras[0]))
+        else:
+            self.told.emit("There is no camera yet: log media in Shots.")
+
     def ask_encoding(self, camera: Camera) -> None:
+        self._returns_to = "QPushButton", f"Change {camera.name}", "Change"
         self.picker = pick_encoding(
             self,
             self.config,

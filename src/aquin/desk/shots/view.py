@@ -36,6 +36,7 @@ from aquin.desk.shots.intake import Intake
 from aquin.desk.shots.log import COLUMNS, GROUPS, HIDDEN, ShotLog
 from aquin.desk.shots.model import OPEN, WARM, PictureModel, ShotModel
 from aquin.desk.shots.table import ShotTable, shot_pictures
+from aquin.desk.shots.words import said_of_findings, said_without_rows
 from aquin.production import Setup, Shot
 from aquin.production.audit import Finding
 from aquin.production.raw import is_raw, pictures_of
@@ -56,6 +57,8 @@ class ShotsView(ShotActions):
         self.intake = Intake(self, session, jobs)
         self.intake.told.connect(self.told)
         self.intake.done.connect(self.stated)
+        self._at_work = (False, False)
+        jobs.changed.connect(self._worked)
         self.setAcceptDrops(True)
         column = column_of(0, self, spacing=0)
         column.addLayout(self._bar())
@@ -245,25 +248,22 @@ class ShotsView(ShotActions):
         else:
             self._behind.start()
 
+    def _worked(self) -> None:
+        """Logging or auditing began or ended."""
+        at_work = self.jobs.running("log"), self.jobs.running("audit")
+        if at_work != self._at_work:
+            self._at_work = at_work
+            self._show_page()
+            self._selected()
+
     def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)
         if self._behind.isActive():
             self.refresh()
 
     def _show_page(self) -> None:
-        empty = ""
-        if self.production is None:
-            empty = (
-                "No production is open.\n\nMake one with File, New production (Ctrl+N), open one "
-                "(Ctrl+Shift+P), or look at the demo."
-            )
-        elif not self.production.all(Shot):
-            empty = (
-                "Nothing is logged yet.\n\nDrop a folder of media here, or use Log …  Cameras and setups are "
-                "proposed from what the files say."
-            )
-        elif self.model is not None and not self.model.groups:
-            empty = "No shot fits this filter."
+        rows = bool(self.model is not None and self.model.groups)
+        empty = said_without_rows(self.production, self.jobs.running("log"), rows)
         self.empty.setText(empty)
         self.pages.setCurrentIndex(2 if empty else (1 if self.shows_pictures else 0))
         shown = len(self.model.shots) if self.model is not None else 0
@@ -334,12 +334,12 @@ class ShotsView(ShotActions):
             self.session.select(shots[0].id)
         self.model.chosen = shots
         found = self.log.findings_of(shots)
-        if not self.log.findings:
-            about = "Not audited yet: press Audit." if self.production.all(Shot) else ""
-        elif shots:
-            about = "of the selected shot" if len(shots) == 1 else f"of {len(shots)} selected shots"
-        else:
-            about = "of the whole production"
+        about = said_of_findings(
+            len(shots),
+            bool(self.log.findings),
+            self.jobs.running("audit"),
+            bool(self.production.all(Shot)),
+        )
         self.panel.show_findings(self.production, found, about)
         seconds = sum(s.frames / float(s.fps) for s in shots if s.fps)
         self.selected_label.setText(
