@@ -2,8 +2,8 @@
 
 from collections.abc import Callable
 
+from aquin.desk.actions import Commands
 from aquin.desk.bench.view import BenchView
-from aquin.desk.commands import Commands
 from aquin.desk.views import Views
 
 Runs = dict[str, Callable[[], object]]

@@ -15,7 +15,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from aquin.desk.commands import TABLE, TITLES, VIEWS, Command, Commands
+from aquin.desk.actions import Commands
+from aquin.desk.commands import TABLE, TITLES, VIEWS, Command
 from aquin.desk.kit.axes import definitions
 from aquin.desk.kit.dialogs import open_fitting, with_close
 from aquin.desk.kit.labels import Words

@@ -6,7 +6,8 @@ from pathlib import Path
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QMenu, QPushButton, QWidget
 
-from aquin.desk.commands import BY_ID, TABLE, VIEWS, Commands, tip
+from aquin.desk.actions import Commands
+from aquin.desk.commands import BY_ID, TABLE, VIEWS, tip
 from aquin.desk.kit import theme
 from aquin.desk.kit.boxes import column_of
 from aquin.desk.kit.labels import Words, no_mnemonic

@@ -16,11 +16,12 @@ from PySide6.QtWidgets import (
 
 from aquin.colour.grade import Grade
 from aquin.desk import layout
+from aquin.desk.actions import Commands
 from aquin.desk.bench.session_file import read_session, write_session
 from aquin.desk.bench.state import BenchState, Decisions
 from aquin.desk.bench.view import BenchView
 from aquin.desk.bindings import bind_bench, bind_views
-from aquin.desk.commands import VIEWS, Commands
+from aquin.desk.commands import VIEWS
 from aquin.desk.demo import Demo
 from aquin.desk.following import Following
 from aquin.desk.foot import Foot
