@@ -98,6 +98,24 @@ def test_a_command_is_found_by_words_and_done(window: Window) -> None:
     assert window.shown == "shots" and not dialog.isVisible()
 
 
+def test_commands_of_other_views_are_found_by_words_and_done_there(window: Window) -> None:
+    window.show_view("board")
+    QTest.keyClick(window, Qt.Key.Key_K, Qt.KeyboardModifier.ControlModifier)
+    dialog = window.find_dialog
+
+    def listed() -> list[str]:
+        return [dialog.list.item(k).data(Qt.ItemDataRole.UserRole) for k in range(dialog.list.count())]
+
+    assert not any(id.startswith("plan.") for id in listed()) and dialog.none.isHidden()
+    dialog.field.setText("views rooms nowhere")
+    assert listed() == [] and not dialog.none.isHidden()
+    dialog.field.setText("camera's encod")
+    assert listed() == ["plan.encoding"]
+    QTest.keyClick(dialog.field, Qt.Key.Key_Return)
+    assert window.shown == "plan"
+    assert "There is no camera yet" in window.message
+
+
 def test_next_steps_are_commands() -> None:
     asked = [
         next_step(view, None, ("", ""), Open(links=1, charts=2, heroless=1, cells=3, findings=4))

@@ -61,6 +61,25 @@ def test_chain_and_exposure_of_a_known_curve(window: Window) -> None:
     assert window.next_step()[1] == "shots.audit"
 
 
+def test_encodings_are_chosen_one_after_the_other_by_key(window: Window) -> None:
+    production = production_of(window)
+    cameras = sorted(production.all(Camera), key=lambda c: c.name)
+    production.change("no encodings", *(replace(c, encoding="") for c in cameras))
+    settle_down(window)
+    names = [c.camera.name for c in window.plan.chain.cameras]
+    for name in names:
+        QTest.keyClick(window, Qt.Key.Key_E)
+        picker = window.plan.picker
+        assert name in picker.windowTitle()
+        picker.search.setText("ACEScct")
+        picker.accept()
+        window.activateWindow()  # without a window manager nobody does it when the dialog goes
+        rest(50)
+        focus = window.focusWidget()
+        assert focus is not None and focus.accessibleName() == f"Change {name}"
+    assert {c.encoding for c in production.all(Camera)} == {"ACEScct"}
+
+
 def test_policy_moves_the_asked_grey(window: Window) -> None:
     assert "47.1 %  476" in words(window)  # one stop up: 0.4136 + 1 / 17.52
     QTest.mouseClick(button(window, "Protect highlights"), Qt.MouseButton.LeftButton)

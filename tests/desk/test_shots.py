@@ -445,7 +445,9 @@ def test_from_a_dropped_folder_to_the_finding(window: Window, tmp_path: Path) ->
     assert "Drop a folder" in window.shots.empty.text()
     assert window.next_step()[1] == "shots.log"
     drop(window, media(tmp_path / "cards"))
+    assert window.shots.empty.text().startswith("Logging media")
     until(lambda: window.shots.model is not None and len(window.shots.model.shots) == 8, 60)
+    assert window.shots.empty.text() == ""
     until(lambda: "Logged 8 shots" in window.message, 30)
     assert {c.name: c.encoding for c in production_of(window).all(Camera)} == {
         "Camera A": "ACEScct",
@@ -468,7 +470,9 @@ def test_from_a_dropped_folder_to_the_finding(window: Window, tmp_path: Path) ->
     assert [s.name for s in production_of(window).all(Setup)] == ["galley"]
     assert Remembered.read(remembered_file()).mappings
     assert window.next_step()[1] == "shots.audit"
+    assert "press Audit" in window.shots.panel.about.text()
     do_next(window)
+    assert "being measured and audited" in window.shots.panel.about.text()
     assert window.foot.stop_button.isVisible()
     until(lambda: window.shots.log.findings != [], 120)
     settle_down(window)

@@ -159,13 +159,13 @@ def seen(log: Float32, frames: int = 1) -> _Seen:
 
 def _softened(exact: Float32) -> Float32:
     """(n, n, m) counts, spread over near chromaticities. What is empty, which is most, is not looked at."""
-    out, any_level = np.zeros_like(exact), exact.any(axis=2)
-    if not any_level.any():
+    out = np.zeros_like(exact)
+    if not exact.any():
         return out
     margin = (int(3 * SOFT[0] + 0.5), int(3 * SOFT[1] + 0.5), 0)
     used = []
-    for k, lines in enumerate((any_level.any(axis=1), any_level.any(axis=0), exact.any(axis=(0, 1)))):
-        there = np.flatnonzero(lines)
+    for k, others in enumerate(((1, 2), (0, 2), (0, 1))):
+        there = np.flatnonzero(exact.any(axis=others))
         used.append(slice(max(int(there[0]) - margin[k], 0), int(there[-1]) + margin[k] + 1))
     part = used[0], used[1], used[2]
     out[part] = gaussian_filter(exact[part], (SOFT[0], SOFT[1], 0), mode="constant", truncate=3)

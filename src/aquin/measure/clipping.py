@@ -20,10 +20,10 @@ def clip_levels(rgb: Float32) -> tuple[Float64, Float64]:
         low, high = float(plane.min()), float(plane.max())
         floor[k], ceiling[k] = min(low, 0.0) - 1.0, max(high, 1.0) + 1.0
         top = plane[plane > high - 2 * CODE]
-        if _piled(np.count_nonzero(top > high - CODE), len(top), len(plane)):
+        if _piled(int(np.count_nonzero(top > high - CODE)), len(top), len(plane)):
             ceiling[k] = high - CODE
         end = plane[plane < low + 2 * CODE]
-        if _piled(np.count_nonzero(end < low + CODE), len(end), len(plane)):
+        if _piled(int(np.count_nonzero(end < low + CODE)), len(end), len(plane)):
             floor[k] = low + CODE
     return floor, ceiling
 
