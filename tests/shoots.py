@@ -101,3 +101,16 @@ def small_film(folder: Path, shots: int = 3) -> Production:
     )
     made.change("log", root, camera, setup, *logged)
     return made
+
+
+def film_with_phone(folder: Path) -> None:
+    """One setup by the main camera and the telephone, with the telephone's exposure series, logged."""
+    from aquin.simulate.logbook import log_demo
+
+    film_short(
+        folder / "ferry",
+        12,
+        keep=lambda t: t.setup == "galley" and t.role in ("main", "phone") and not t.mistake,
+        series=("phone",),
+    )
+    log_demo(folder / "ferry")

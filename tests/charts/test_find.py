@@ -4,7 +4,7 @@ import cv2
 import numpy as np
 import pytest
 
-from aquin.charts.find import ENOUGH, SURE, find_chart, judge, tones
+from aquin.charts.find import ENOUGH, SURE, find_chart, glimpse, judge, tones
 from aquin.charts.layout import Layout
 from aquin.colour.acescct import encode
 from photographs import Case, compose, error_in_patches, photographs, random_case
@@ -47,6 +47,17 @@ def test_photographs_without_a_chart_have_none(photo: str, chart24: Layout) -> N
     picture = photographs()[photo]
     assert find_chart(picture ** (1 / 2.2), chart24) is None
     assert find_chart(encode(picture), chart24) is None
+
+
+def test_a_glimpse_sees_nearly_all_of_these_charts_and_none_in_photographs(chart24: Layout) -> None:
+    seen = 0
+    for case in CASES.values():
+        frame, true = compose(case, chart24)
+        found = glimpse(frame, chart24)
+        seen += found is not None and error_in_patches(found.corners, true, chart24) < 0.15
+    assert seen >= len(CASES) - 2
+    for picture in photographs().values():
+        assert glimpse(picture ** (1 / 2.2), chart24) is None and glimpse(encode(picture), chart24) is None
 
 
 def test_random_charts_are_found(chart24: Layout) -> None:

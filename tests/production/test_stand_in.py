@@ -21,25 +21,13 @@ from aquin.production.settings import config_of
 from aquin.production.shoot import CellKey, Shoot
 from aquin.production.stand_in import By, _unlike, encode, stand_in_of
 from aquin.simulate.cameras import CAMERAS
-from aquin.simulate.logbook import log_demo
-from shoots import copy_of
+from shoots import copy_of, film_with_phone
 
 
 @pytest.fixture(scope="module")
 def with_phone(once: Callable[[str, Callable[[Path], None]], Path]) -> Path:
     """One setup by the main camera and the telephone, with the telephone's exposure series."""
-    from shoots import film_short
-
-    def film(folder: Path) -> None:
-        film_short(
-            folder / "ferry",
-            12,
-            keep=lambda t: t.setup == "galley" and t.role in ("main", "phone") and not t.mistake,
-            series=("phone",),
-        )
-        log_demo(folder / "ferry")
-
-    return once("with phone", film) / "ferry" / "ferry.aquin"
+    return once("with phone", film_with_phone) / "ferry" / "ferry.aquin"
 
 
 @pytest.fixture

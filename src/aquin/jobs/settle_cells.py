@@ -10,6 +10,9 @@ from typing import TYPE_CHECKING
 
 from aquin.production import Camera, Shot
 from aquin.production.audit import Finding, apply_fixes, run_audit, sure_fixes
+from aquin.production.audit.charts import UNLOGGED
+from aquin.production.charting import CHARTS
+from aquin.production.charts_seen import look_for_charts
 from aquin.production.matching import Summary, Wish, settle
 from aquin.production.measuring import measure_shots
 from aquin.production.over_time import follow, may_change
@@ -51,6 +54,9 @@ def prepare(
         s for s in production.all(Shot) if s.setup_id in wanted and s.kind not in ("series", "reference")
     ]
     encoded: list[StandIn] = []
+    if not any(s.kind in CHARTS for s in production.all(Shot)):  # nobody said which takes show one
+        look_for_charts(production, jobs, part(tell, 0.0, 0.2))
+        tell = part(tell, 0.2, 1.0)
     if not production.read_only:  # first, since light is read through it
         bare = [c for c in production.all(Camera) if c.id in cameras and not c.encoding]
         unread = {s.camera_id for s in shots if not s.encoding and not s.floating}
@@ -92,6 +98,10 @@ def settle_cells(
         if fix and fixes and not production.read_only:
             apply_fixes(production, fixes)
             run_audit(production, ready.config, measure=False)
+            if any(f.kind in UNLOGGED for f in fixes):  # their charts speak for more
+                again = prepare(production, ready.config, places, jobs)
+                apply_fixes(production, again.fixes)
+                ready = replace(again, encoded=ready.encoded + again.encoded)
             fixes = ()
         done = settle(production, ready.config, places, wish, screen, jobs, part(tell, PREPARING, 1.0))
     return replace(done, encoded=encoded + ready.encoded, fixes=fixes)

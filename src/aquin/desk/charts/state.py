@@ -17,6 +17,8 @@ from aquin.colour.grade import Grade
 from aquin.errors import AquinError
 from aquin.frames import Decode, open_source
 from aquin.production import Camera, Shot
+from aquin.production.audit import kept_findings
+from aquin.production.audit.charts import UNLOGGED
 from aquin.production.charting import (
     Mark,
     Read,
@@ -296,3 +298,21 @@ def frame_of(
 
 def with_mark(mark: Mark, **fields: Any) -> Mark:
     return replace(mark, **fields)
+
+
+def said_without_takes(production: Production | None) -> str:
+    """What stands where there are no takes of charts."""
+    if production is None:
+        return "No production is open.\n\nOpen one with Ctrl+Shift+P, or look at the demo."
+    if not production.all(Shot):
+        return "No chart takes are logged.\n\nLog the shoot in Shots; takes of charts and cards appear here."
+    seen = sum(len(f.shots) for f in kept_findings(production) if f.kind in UNLOGGED and not f.dismissed)
+    if seen:
+        return (
+            f"No take is logged as one of a chart, but {seen} recordings show one.\n\nThe findings in Shots offer to "
+            "log them as chart takes and series."
+        )
+    return (
+        "No take is logged as one of a chart.\n\nAudit, in Shots, looks for charts in the recordings and offers to "
+        "log them. Or select takes there and say their kind (F2)."
+    )

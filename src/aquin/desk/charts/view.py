@@ -21,7 +21,7 @@ from aquin.charts.layout import layout, names
 from aquin.desk.charts.actions import ChartActions
 from aquin.desk.charts.latitude import LatitudePage
 from aquin.desk.charts.profile import ProfilePage
-from aquin.desk.charts.state import ShownFrame, frame_of
+from aquin.desk.charts.state import ShownFrame, frame_of, said_without_takes
 from aquin.desk.kit.boxes import column_of, line_of
 from aquin.desk.kit.columns import COLUMNS
 from aquin.desk.kit.jobs import Jobs
@@ -195,11 +195,7 @@ class ChartsView(ChartActions):
         for widget in (self.mark_button, self.auto_button, self.what_button, self.layout_box):
             widget.setEnabled(shot is not None)
         if shot is None:
-            self.frame.message = (
-                "No chart takes are logged.\n\nLog the shoot in Shots; takes of charts and cards appear here."
-                if self.desk.production is not None
-                else "No production is open.\n\nOpen one with Ctrl+Shift+P, or look at the demo."
-            )
+            self.frame.message = said_without_takes(self.desk.production)
             self.frame.show_frame(None)
             self.strip.show_sweep(None, None)
             self.why.setText("")

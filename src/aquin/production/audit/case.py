@@ -20,6 +20,7 @@ from aquin.production.setups import seconds_of
 if TYPE_CHECKING:
     from aquin.arrays import Float64
     from aquin.colour.config import ColourConfig
+    from aquin.production.charts_seen import Seen
     from aquin.production.over_time import Followed
     from aquin.production.store import Production
 
@@ -36,6 +37,9 @@ class Case:
     altered: frozenset[str] = frozenset()
     followed: Mapping[str, Followed] = field(default_factory=dict)
     """How light changes within takes, of those in which it may."""
+
+    glimpsed: Mapping[str, Seen] = field(default_factory=dict)
+    """What was seen of charts in shots, see `charts_seen`."""
 
     @cached_property
     def shots(self) -> list[Shot]:

@@ -196,7 +196,7 @@ def charts_filmed(case: Case) -> Iterator[Finding]:
         camera, setup = case.production.get(Camera, camera_id), case.production.get(Setup, setup_id)
         there = {s.target for s in shots if s.kind in ("chart", "grey card")}
         missing = [t for t in setup.routine if t not in there]
-        if there and not missing:
+        if (there and not missing) or any(s.id in case.glimpsed and case.glimpsed[s.id].there for s in shots):
             continue
         what = " and ".join(missing) if there else "chart or card"
         yield Finding(

@@ -6,9 +6,10 @@ from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
-from aquin.production.audit import grades, light, papers, tags, transfer
+from aquin.production.audit import charts, grades, light, papers, tags, transfer
 from aquin.production.audit.case import Case
 from aquin.production.audit.finding import SEVERITIES, Finding
+from aquin.production.charts_seen import look_for_charts
 from aquin.production.measuring import measure_shots
 from aquin.production.over_time import follow, may_change
 from aquin.production.records import RECORDS, Dismissal, Record, Shot
@@ -33,12 +34,12 @@ FROM_PICTURES = {
 }
 """Kinds of findings that measurements speak for."""
 
-FIXED_FIRST = ("encoding", "range", "matrix")
+FIXED_FIRST = ("encoding", "range", "matrix", *charts.UNLOGGED)
 """Kinds of findings about how a recording is read: mended before anything is matched."""
 SURE = 0.9
 """Confidence from which a fix is offered before settling."""
 
-RULES = (*papers.RULES, *tags.RULES, *transfer.RULES, *light.RULES, *grades.RULES)
+RULES = (*charts.RULES, *papers.RULES, *tags.RULES, *transfer.RULES, *light.RULES, *grades.RULES)
 
 
 def run_audit(
@@ -52,10 +53,9 @@ def run_audit(
 
     Without `measure` only what is known already is looked at: quick enough to follow each change.
     """
-    measured = measure_shots(
-        production, config, jobs=jobs, tell=part(tell, 0.0, 0.85), only_known=not measure
-    )
-    case = Case(production, config, measured)
+    measured = measure_shots(production, config, jobs=jobs, tell=part(tell, 0.0, 0.6), only_known=not measure)
+    glimpsed = look_for_charts(production, jobs, part(tell, 0.6, 0.85), only_known=not measure)
+    case = Case(production, config, measured, glimpsed=glimpsed)
     case = replace(case, altered=frozenset(id for f in tags.baked(case) for id in f.shots))
     wanted = [s for s in case.shots if may_change(measured.get(s.id, {}).get("levels", ()))]
     followed = follow(production, config, wanted, jobs, part(tell, 0.85, 1.0), only_known=not measure)

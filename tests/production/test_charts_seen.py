@@ -1,0 +1,120 @@
+"""Cards that come without a report: takes of charts and exposure series are told from the pictures and offered as
+such. What the crew's report says of them is the truth.
+"""
+
+from collections.abc import Callable, Iterator
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+
+from aquin.charts.layout import layout
+from aquin.colour import acescct
+from aquin.colour.config import ColourConfig
+from aquin.jobs.settle_cells import settle_cells
+from aquin.production import Production, Shot
+from aquin.production.audit import apply_fix, run_audit, sure_fixes
+from aquin.production.audit.charts import UNLOGGED
+from aquin.production.charts_seen import Seen, look_for_charts, series_among
+from aquin.production.heroes import take_proposed
+from aquin.production.settings import config_of
+from aquin.production.stand_in import By
+from shoots import copy_of, film_with_phone
+
+
+@pytest.fixture(scope="module")
+def with_phone(once: Callable[[str, Callable[[Path], None]], Path]) -> Path:
+    return once("with phone", film_with_phone) / "ferry" / "ferry.aquin"
+
+
+@pytest.fixture
+def unsaid(with_phone: Path) -> Iterator[tuple[Production, dict[str, Shot]]]:
+    """The shoot as though there were no report, and what the report says, by the shots' ids."""
+    made = Production.open(copy_of(with_phone))
+    said = {s.id: s for s in made.all(Shot)}
+    made.change("no report", *(replace(s, kind="shot", target="", series_stops=None) for s in said.values()))
+    take_proposed(made)
+    yield made, said
+    made.close()
+
+
+def test_charts_and_series_are_offered_as_the_report_has_them(
+    unsaid: tuple[Production, dict[str, Shot]],
+) -> None:
+    production, said = unsaid
+    found = [f for f in run_audit(production, config_of(production), 1) if f.kind in UNLOGGED]
+    assert {f.kind for f in found} == set(UNLOGGED)
+    for finding in found:
+        apply_fix(production, finding)
+    for shot in production.all(Shot):
+        told = said[shot.id]
+        if told.target == "24-patch":
+            assert (shot.kind, shot.series_stops) == (told.kind, told.series_stops), shot.name
+        else:
+            assert shot.kind == "shot", shot.name
+    assert not [f for f in run_audit(production, config_of(production), 1) if f.kind in UNLOGGED]
+    production.undo()
+    assert any(s.kind != said[s.id].kind for s in production.all(Shot) if s.target != "24-patch")
+
+
+def test_nothing_is_looked_for_where_charts_are_logged(with_phone: Path) -> None:
+    made = Production.open(copy_of(with_phone))
+    assert look_for_charts(made, 1) == {}
+    made.close()
+
+
+def test_settling_looks_for_charts_that_nobody_logged(unsaid: tuple[Production, dict[str, Shot]]) -> None:
+    """A series of a camera whose encoding is not known is offered, not taken; its charts speak for it."""
+    production, said = unsaid
+    places = sorted({(s.setup_id, s.camera_id) for s in production.all(Shot) if said[s.id].kind != "series"})
+    made = settle_cells(production, config_of(production), places, jobs=1, fix=True)
+    charts = {s.id for s in said.values() if (s.kind, s.target) == ("chart", "24-patch")}
+    assert charts and {s.id for s in production.all(Shot) if s.kind == "chart"} == charts
+    assert made.encoded and all(e.by is not By.SERIES for e in made.encoded)
+    assert not sure_fixes(production)
+    assert all(o.done for o in made.cells) and len(made.cells) == len(places)
+
+
+def taken(k: int, greys: Any, level: float, score: float = 0.95, x: float = 0.3) -> Seen:
+    shot = Shot("", f"{k}.mov", f"T{k:02}", start=f"10:{k:02}:00:00", rate="24", frames=24, id=f"s{k}")
+    corners = np.array([[x, 0.3], [x + 0.2, 0.3], [x + 0.2, 0.5], [x, 0.5]])
+    return Seen(shot, score, corners, np.asarray(greys, np.float64), level)
+
+
+def exposed(stops: float) -> np.ndarray:
+    """(6, 3) ACEScct of the chart's neutrals, some stops from normal, clipped at 1.0 of signal."""
+    light = np.array([p.xyz[1] for p in layout().patches])[layout().neutral]
+    return np.minimum(np.repeat(acescct.encode(light[:, None] * 2.0**stops), 3, axis=1), 1.0)
+
+
+@pytest.mark.parametrize(("step", "count"), [(1.0, 9), (-1.0, 9), (2 / 3, 11), (1 / 3, 9), (2.0, 7)])
+def test_stops_of_a_series_are_measured(step: float, count: int, builtin: ColourConfig) -> None:
+    """Single takes a quarter of a stop off, the darkest two without a chart that can be seen."""
+    random = np.random.default_rng(count)
+    off = random.uniform(-0.25, 0.25, count) * min(abs(step), 1.0)
+    stops = (np.arange(count) - count // 2) * step
+    takes = []
+    for k in range(count):
+        greys = exposed(stops[k] + off[k])
+        dark = k < 2 if step > 0 else k > count - 3
+        takes.append(taken(k, greys, float(greys.mean()), 0.0 if dark else 0.95))
+    later = taken(40, exposed(0.0), 0.4, x=0.6)
+    found = series_among([later, *takes], builtin.to_linear("ACEScct"))
+    assert found is not None and found.measured is not None
+    assert [s.shot.name for s in found.takes] == [t.shot.name for t in takes]
+    assert np.allclose(found.stops, stops, atol=0.01)
+    blind = series_among(takes)
+    assert blind is not None and blind.measured is None and len(blind.takes) == count
+
+
+def test_takes_of_a_chart_in_one_light_are_no_series(builtin: ColourConfig) -> None:
+    to_linear = builtin.to_linear("ACEScct")
+    random = np.random.default_rng(4)
+    same = [taken(k, exposed(d), 0.4 + 0.01 * d) for k, d in enumerate(random.uniform(-0.3, 0.3, 8))]
+    assert series_among(same, to_linear) is None
+    moved = [taken(k, exposed(k - 4), 0.05 * k, x=0.1 + 0.05 * k) for k in range(9)]
+    assert series_among(moved, to_linear) is None
+    few = [taken(k, exposed(k - 2), 0.05 * k) for k in range(4)]
+    assert series_among(few, to_linear) is None
