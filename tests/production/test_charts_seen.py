@@ -16,7 +16,7 @@ from aquin.colour.config import ColourConfig
 from aquin.jobs.settle_cells import settle_cells
 from aquin.production import Production, Shot
 from aquin.production.audit import apply_fix, run_audit, sure_fixes
-from aquin.production.audit.charts import UNLOGGED
+from aquin.production.audit.charts import SERIES, UNLOGGED
 from aquin.production.charts_seen import Seen, look_for_charts, series_among
 from aquin.production.heroes import take_proposed
 from aquin.production.settings import config_of
@@ -44,8 +44,11 @@ def test_charts_and_series_are_offered_as_the_report_has_them(
     unsaid: tuple[Production, dict[str, Shot]],
 ) -> None:
     production, said = unsaid
-    found = [f for f in run_audit(production, config_of(production), 1) if f.kind in UNLOGGED]
+    every = run_audit(production, config_of(production), 1)
+    found = [f for f in every if f.kind in UNLOGGED]
     assert {f.kind for f in found} == set(UNLOGGED)
+    series = next(f for f in found if f.kind == SERIES)
+    assert not [f for f in every if f.kind == "exposure" and set(f.shots) & set(series.shots)]
     for finding in found:
         apply_fix(production, finding)
     for shot in production.all(Shot):

@@ -40,6 +40,8 @@ class Case:
 
     glimpsed: Mapping[str, Seen] = field(default_factory=dict)
     """What was seen of charts in shots, see `charts_seen`."""
+    serial: frozenset[str] = frozenset()
+    """Ids of shots that seem to be takes of an exposure series."""
 
     @cached_property
     def shots(self) -> list[Shot]:
@@ -82,7 +84,8 @@ class Case:
         """Recordings of one camera in one setup, in the order of time."""
         groups: dict[tuple[str, str], list[Shot]] = defaultdict(list)
         for shot in self.shots:
-            if shot.camera_id and shot.setup_id and shot.kind != "series":
+            serial = shot.kind == "series" or shot.id in self.serial
+            if shot.camera_id and shot.setup_id and not serial:
                 groups[shot.camera_id, shot.setup_id].append(shot)
         for group in groups.values():
             group.sort(key=lambda s: ((seconds_of(s) or (1e9, 0))[0], s.path))

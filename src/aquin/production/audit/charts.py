@@ -15,7 +15,8 @@ from aquin.wording import minus
 if TYPE_CHECKING:
     from typing import Any
 
-UNLOGGED = ("chart not logged", "series not logged")
+CHART, SERIES = "chart not logged", "series not logged"
+UNLOGGED = (CHART, SERIES)
 """Kinds of the findings."""
 TOLD = 4
 """Takes that are told of one by one."""
@@ -57,7 +58,7 @@ def _series(case: Case, camera: Camera, setup_id: str, series: Series) -> Findin
         steps = f"{abs(step):.2f} st, single takes {off:.2f} st off that in the median"
     shown = sum(s.there for s in series.takes)
     return Finding(
-        "series not logged",
+        SERIES,
         "warning",
         0.95 if series.measured is not None else 0.8,
         f"{count} recordings of {camera.name} look like an exposure series, and are logged as shots",
@@ -92,7 +93,7 @@ def _charts(case: Case, camera: Camera, charts: Sequence[Seen]) -> Finding:
             ("and", f"{len(charts) - TOLD} more, match {min(s.score for s in charts):.2f} or better")
         )
     return Finding(
-        "chart not logged",
+        CHART,
         "warning",
         0.95,
         f"{len(charts)} recording{'' if one else 's'} of {camera.name} show{'s' if one else ''} a chart, and "

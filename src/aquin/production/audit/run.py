@@ -57,6 +57,8 @@ def run_audit(
     glimpsed = look_for_charts(production, jobs, part(tell, 0.6, 0.85), only_known=not measure)
     case = Case(production, config, measured, glimpsed=glimpsed)
     case = replace(case, altered=frozenset(id for f in tags.baked(case) for id in f.shots))
+    serial = {id for f in charts.unlogged(case) if f.kind == charts.SERIES for id in f.shots}
+    case = replace(case, serial=frozenset(serial))
     wanted = [s for s in case.shots if may_change(measured.get(s.id, {}).get("levels", ()))]
     followed = follow(production, config, wanted, jobs, part(tell, 0.85, 1.0), only_known=not measure)
     case = replace(case, followed=followed)
