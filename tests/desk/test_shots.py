@@ -284,6 +284,29 @@ def test_a_fix_is_one_click_and_the_findings_follow(opened: Window) -> None:
     assert named(opened, "A01_004").matrix == "bt709"
 
 
+def test_findings_are_gone_through_by_key(opened: Window) -> None:
+    """What was seen to gives way to the next, and the keyboard stays in the list."""
+    panel = opened.shots.panel
+    opened.shots.show_finding()
+    opened.shots.select([])
+    production = production_of(opened)
+    production.change("spoil", replace(named(opened, "A01_004"), file_matrix="bt601", matrix_from="file"))
+    until(lambda: any(f.kind == "matrix" for f in panel.found))
+    first = panel.found[0].key
+    panel.list.setCurrentRow(0)
+    panel.reason.setText("as it should be")
+    QTest.keyClick(panel.reason, Qt.Key.Key_Return)
+    until(lambda: any(f.key == first and f.dismissed for f in panel.found))
+    assert opened.focusWidget() is panel.list
+    assert panel.list.currentRow() == 0 and panel.current.key != first
+    panel.list.setCurrentRow(next(k for k, f in enumerate(panel.found) if f.kind == "matrix"))
+    panel.fix_button.setFocus()
+    QTest.keyClick(panel.fix_button, Qt.Key.Key_Space)
+    until(lambda: not any(f.kind == "matrix" for f in panel.found))
+    assert opened.focusWidget() is panel.list
+    assert panel.current is not None and panel.current.key == first
+
+
 def test_clicking_a_finding_shows_its_shots_even_behind_a_filter(opened: Window) -> None:
     opened.shots.filter.setText("camera:heron")
     until(lambda: len(opened.shots.model.shots) == 6)

@@ -94,10 +94,14 @@ class FindingsPanel(QWidget):
         inner.addLayout(row)
         column.addWidget(self.detail)
         self.detail.hide()
+        self._seen_to = ("", -1)
+        """The finding that was just fixed or set aside, and its row."""
 
     def show_findings(self, production: Production, found: list[Finding], about: str) -> None:
-        """List findings; the one that was selected stays selected."""
+        """List findings; the one that was selected stays selected, and after one that was seen to the next one is."""
         key = self.current.key if self.current is not None else ""
+        done, row_done = self._seen_to
+        gone = bool(done) and not any(f.key == done and not f.dismissed for f in found)
         self._production, self.found = production, found
         open_ = sum(not f.dismissed for f in found)
         self.title.setText(f"Findings  {open_}" if found else "Findings")
@@ -111,6 +115,8 @@ class FindingsPanel(QWidget):
             self.list.addItem(item)
         self._fit_rows()
         row = next((k for k, f in enumerate(found) if f.key == key), 0 if len(found) == 1 else -1)
+        if gone:
+            row, self._seen_to = min(row_done, len(found) - 1), ("", -1)
         self.list.setCurrentRow(row)
         self.list.blockSignals(False)
         self._show_one(row)
@@ -179,7 +185,13 @@ class FindingsPanel(QWidget):
 
     def _fix(self) -> None:
         if self.current is not None:
+            self._next_after(self.current)
             self.fixed.emit(self.current)
+
+    def _next_after(self, finding: Finding) -> None:
+        """One is being seen to: the keyboard goes back to the list, and on to the next when this one is gone."""
+        self._seen_to = finding.key, self.list.currentRow()
+        self.list.setFocus()
 
     def _dismiss(self) -> None:
         finding = self.current
@@ -189,4 +201,6 @@ class FindingsPanel(QWidget):
         if not finding.dismissed and not reason:
             self.reason.setFocus()
             return
+        if reason:
+            self._next_after(finding)
         self.dismissed.emit(finding, reason)
