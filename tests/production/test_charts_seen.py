@@ -20,6 +20,7 @@ from aquin.production.audit.charts import SERIES, UNLOGGED
 from aquin.production.charts_seen import Seen, look_for_charts, series_among
 from aquin.production.heroes import take_proposed
 from aquin.production.settings import config_of
+from aquin.production.shoot import Shoot
 from aquin.production.stand_in import By
 from shoots import copy_of, film_with_phone
 
@@ -58,6 +59,8 @@ def test_charts_and_series_are_offered_as_the_report_has_them(
         else:
             assert shot.kind == "shot", shot.name
     assert not [f for f in run_audit(production, config_of(production), 1) if f.kind in UNLOGGED]
+    held = [s for own in Shoot(production, config_of(production)).shots.values() for s in own]
+    assert held and not any(s.kind == "series" for s in held)
     production.undo()
     assert any(s.kind != said[s.id].kind for s in production.all(Shot) if s.target != "24-patch")
 

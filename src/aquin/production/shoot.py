@@ -83,9 +83,9 @@ class Shoot:
 
     def __post_init__(self) -> None:
         self.how = reads(self.production)
-        self.shots: dict[CellKey, list[Shot]] = {}
+        self.shots: dict[CellKey, list[Shot]] = {}  # exposure series speak for their camera, wherever filmed
         for shot in self.production.all(Shot):
-            if shot.setup_id and shot.camera_id and shot.kind != "reference":
+            if shot.setup_id and shot.camera_id and shot.kind not in ("series", "reference"):
                 self.shots.setdefault((shot.setup_id, shot.camera_id), []).append(shot)
         self.doubted = {
             id

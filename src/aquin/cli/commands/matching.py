@@ -85,8 +85,7 @@ def _cell_names(production: Any, config: Any) -> dict[tuple[str, str], tuple[str
     from aquin.production.shoot import Shoot
 
     shots = Shoot(production, config).shots
-    places = [p for p, own in shots.items() if any(s.kind != "series" for s in own)]
-    return {p: (production.get(Setup, p[0]).name, production.get(Camera, p[1]).name) for p in places}
+    return {p: (production.get(Setup, p[0]).name, production.get(Camera, p[1]).name) for p in shots}
 
 
 def grade(
