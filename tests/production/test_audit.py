@@ -30,7 +30,7 @@ from aquin.production.audit import (
 from aquin.production.audit.case import Case, chart_facts
 from aquin.production.conform import conform
 from aquin.production.ingest import ingest
-from aquin.production.measuring import measure_shots
+from aquin.production.measuring import encoding_of, measure_shots
 from aquin.production.report import apply_report, propose_mapping, read_sheet
 from aquin.production.settings import config_of
 from shoots import film_short
@@ -364,6 +364,22 @@ def test_encoding_that_nobody_has_said(shoot: Shoot) -> None:
     shoot.production.change("unknown", replace(shoot.cameras[1], encoding=""))
     finding = only(shoot.found(*papers.RULES))
     assert (finding.kind, finding.camera) == ("encoding unknown", shoot.cameras[1].id)
+
+
+def test_what_files_name_is_offered_once_the_configuration_knows_it(shoot: Shoot) -> None:
+    """After another configuration was chosen: the camera as most of its files, floating-point files as they say."""
+    camera = replace(shoot.cameras[1], encoding="")
+    shoot.production.change("nobody said", camera)
+    for k, said in enumerate(("ACEScct", "ACEScct", "ACEScc", "no such log", "ACEScg")):
+        shoot.put(f"B{k}", said_encoding=said, floating=said == "ACEScg")
+    (finding,) = shoot.found(papers.undecided)
+    assert finding.fix is not None and finding.evidence[1] == ("in the configuration", "of 4 of them")
+    apply_fix(shoot.production, finding)
+    read = [
+        encoding_of(shoot.production, shoot.production.get(Shot, shoot.shots[f"B{k}"].id)) for k in range(5)
+    ]
+    assert read == ["ACEScct", "ACEScct", "ACEScc", "ACEScct", "ACEScg"]
+    assert not shoot.found(papers.undecided)
 
 
 def test_grades(shoot: Shoot) -> None:

@@ -17,8 +17,9 @@ from aquin.jobs.settle_cells import settle_cells
 from aquin.production import Production, Shot
 from aquin.production.audit import apply_fix, run_audit, sure_fixes
 from aquin.production.audit.charts import SERIES, UNLOGGED
-from aquin.production.charts_seen import Seen, look_for_charts, series_among
+from aquin.production.charts_seen import Seen, look_for_charts, series_among, series_seen
 from aquin.production.heroes import take_proposed
+from aquin.production.records import Camera, Setup
 from aquin.production.settings import config_of
 from aquin.production.shoot import Shoot
 from aquin.production.stand_in import By
@@ -113,6 +114,32 @@ def test_stops_of_a_series_are_measured(step: float, count: int, builtin: Colour
     assert np.allclose(found.stops, stops, atol=0.01)
     blind = series_among(takes)
     assert blind is not None and blind.measured is None and len(blind.takes) == count
+
+
+def test_a_camera_whose_encoding_is_not_known_has_the_steps_of_a_series_beside_it(
+    unsaid: tuple[Production, dict[str, Shot]],
+) -> None:
+    production, _ = unsaid
+    config, setup = config_of(production), production.all(Setup)[0]
+    phone = next(c for c in production.all(Camera) if not c.encoding)
+    other = Camera("Other", "ACEScct", position=9)
+    production.change("another camera", other)
+
+    def series(camera: Camera, count: int) -> dict[str, Seen]:
+        out = {}
+        for k in range(count):
+            stops = 0.5 * (k - 2)  # the third take is the normal one
+            one = taken(k, exposed(stops), 0.4 + 0.02 * k)
+            shot = replace(one.shot, id=f"{camera.name}{k}", camera_id=camera.id, setup_id=setup.id)
+            out[shot.id] = replace(one, shot=shot)
+        return out
+
+    both = series_seen(production, config, series(phone, 8) | series(other, 8))
+    assert both[phone.id, setup.id].stops == both[other.id, setup.id].stops
+    assert both[other.id, setup.id].stops[:3] == (-1.0, -0.5, 0.0)
+    assert both[phone.id, setup.id].sure and both[phone.id, setup.id].beside == "Other"
+    unlike = series_seen(production, config, series(phone, 7) | series(other, 8))[phone.id, setup.id]
+    assert not unlike.sure and unlike.stops[:4] == (-3.0, -2.0, -1.0, 0.0)
 
 
 def test_takes_of_a_chart_in_one_light_are_no_series(builtin: ColourConfig) -> None:

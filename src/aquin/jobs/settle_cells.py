@@ -12,7 +12,7 @@ from aquin.production import Camera, Shot
 from aquin.production.audit import Finding, apply_fixes, run_audit, sure_fixes
 from aquin.production.audit.charts import UNLOGGED
 from aquin.production.charting import CHARTS
-from aquin.production.charts_seen import look_for_charts
+from aquin.production.charts_seen import look_for_charts, series_seen
 from aquin.production.matching import Summary, Wish, settle
 from aquin.production.measuring import measure_shots
 from aquin.production.over_time import follow, may_change
@@ -44,8 +44,10 @@ def prepare(
     places: Sequence[CellKey],
     jobs: int | None = None,
     tell: Tell | None = None,
+    offered: bool = False,
 ) -> Ready:
-    """Measure the setups' shots, give cameras without an encoding one, and audit what is known then.
+    """Measure the setups' shots, give cameras without an encoding one, and audit what is known then. `offered`: sure
+    fixes are made before settling, so that a camera whose exposure series is not logged yet waits for it.
 
     Slow, for a worker. Raises AquinError.
     """
@@ -60,13 +62,21 @@ def prepare(
     if not production.read_only:  # first, since light is read through it
         bare = [c for c in production.all(Camera) if c.id in cameras and not c.encoding]
         unread = {s.camera_id for s in shots if not s.encoding and not s.floating}
-        encoded = encode(production, [c for c in bare if c.id in unread], jobs, part(tell, 0.0, 0.3))
+        waits = _series_to_log(production, config) if offered else set()
+        bare = [c for c in bare if c.id in unread - waits]
+        encoded = encode(production, bare, jobs, part(tell, 0.0, 0.3))
         config = config_of(production) if encoded else config
     measured = measure_shots(production, config, shots, jobs, part(tell, 0.3 if encoded else 0.0, 0.5))
     may = [s for s in shots if may_change(measured.get(s.id, {}).get("levels", ()))]
     follow(production, config, may, jobs, part(tell, 0.5, 1.0))
     run_audit(production, config, measure=False)
     return Ready(config, tuple(encoded), tuple(sure_fixes(production)))
+
+
+def _series_to_log(production: Production, config: ColourConfig) -> set[str]:
+    """Ids of cameras with an exposure series that is sure and logged as shots."""
+    found = series_seen(production, config, look_for_charts(production, only_known=True))
+    return {camera_id for (camera_id, _), series in found.items() if series.sure}
 
 
 PREPARING = 0.24
@@ -93,7 +103,7 @@ def settle_cells(
     Slow, for a worker. Raises AquinError, also where another program settles this production just now.
     """
     with production.alone(SETTLE, "settling"):
-        ready = prepare(production, config, places, jobs, part(tell, 0.0, PREPARING))
+        ready = prepare(production, config, places, jobs, part(tell, 0.0, PREPARING), offered=fix)
         fixes = ready.fixes
         if fix and fixes and not production.read_only:
             apply_fixes(production, fixes)

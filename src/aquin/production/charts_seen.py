@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -18,17 +18,19 @@ from aquin.arrays import Float64
 from aquin.charts.find import glimpse, project, sample, unit_to_pixels
 from aquin.charts.layout import layout
 from aquin.colour.primaries import AP1_LUMA
+from aquin.errors import AquinError
 from aquin.frames.decode import Decode
 from aquin.frames.opening import open_source
 from aquin.production.kept_work import cached
 from aquin.production.measuring import reads
 from aquin.production.media import content_there, file_of
 from aquin.production.raw import decode_of
-from aquin.production.records import Setup, Shot
+from aquin.production.records import Camera, Setup, Shot
 from aquin.production.setups import seconds_of
 from aquin.production.shoot import hash_of
 
 if TYPE_CHECKING:
+    from aquin.colour.config import ColourConfig
     from aquin.production.store import Production
     from aquin.workers import Tell
 
@@ -161,12 +163,49 @@ def _seen(shot: Shot, values: Mapping[str, Any]) -> Seen:
 class Series:
     """Takes of one camera that are an exposure series. `stops`: of each, 0 where its grey is. `measured`: the step from
     take to take and how far single takes lie off even steps in the median, in stops; None where the encoding is not
-    known, and whole stops about the middle take are assumed.
+    known: then they are those of `beside`, another camera's series of as many takes in that setup, or else whole stops
+    about the middle take are assumed.
     """
 
     takes: tuple[Seen, ...]
     stops: tuple[float, ...]
     measured: tuple[float, float] | None
+    beside: str = ""
+
+    @property
+    def sure(self) -> bool:
+        """Whether its stops are more than assumed."""
+        return self.measured is not None or bool(self.beside)
+
+
+def series_seen(
+    production: Production, config: ColourConfig, seen: Mapping[str, Seen]
+) -> dict[tuple[str, str], Series]:
+    """By camera and setup, the exposure series among shots."""
+    out: dict[tuple[str, str], Series] = {}
+    for (camera_id, setup_id), takes in by_place(production, seen).items():
+        camera = production.find(Camera, camera_id)
+        if camera is not None and (found := series_among(takes, _linear(config, camera))) is not None:
+            out[camera_id, setup_id] = found
+    for place, series in out.items():
+        others = (
+            (production.get(Camera, c).name, o)
+            for (c, setup), o in out.items()
+            if setup == place[1] and o.measured is not None and len(o.takes) == len(series.takes)
+        )
+        rises = series.stops[-1] > series.stops[0]
+        like = next(((n, o) for n, o in others if (o.stops[-1] > o.stops[0]) == rises), None)
+        if series.measured is None and like is not None:
+            out[place] = replace(series, stops=like[1].stops, beside=like[0])
+    return out
+
+
+def _linear(config: ColourConfig, camera: Camera) -> Any:
+    """Signal to scene-linear as the camera records; None where nobody said how."""
+    try:
+        return config.to_linear(camera.encoding) if camera.encoding else None
+    except AquinError:
+        return None
 
 
 def series_among(seen: Sequence[Seen], to_linear: Any = None) -> Series | None:

@@ -43,7 +43,7 @@ class Settling(QObject):
             return
 
         def work(tell: Tell) -> Ready:
-            return prepare(production, config, places, tell=tell)
+            return prepare(production, config, places, tell=tell, offered=self.session.writable)
 
         def ready(found: Ready) -> None:
             if production is not self.session.production:

@@ -3,17 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from typing import TYPE_CHECKING
 
-from aquin.errors import AquinError
 from aquin.production.audit.case import Case
 from aquin.production.audit.finding import Finding, Fix
-from aquin.production.charts_seen import Seen, Series, by_place, series_among
+from aquin.production.charts_seen import Seen, Series, by_place, series_seen
 from aquin.production.records import Camera
 from aquin.wording import minus
-
-if TYPE_CHECKING:
-    from typing import Any
 
 CHART, SERIES = "chart not logged", "series not logged"
 UNLOGGED = (CHART, SERIES)
@@ -24,43 +19,33 @@ TOLD = 4
 
 def unlogged(case: Case) -> Iterator[Finding]:
     """Takes that show a chart, though nobody said so: as one step for each camera, and each of its series."""
+    held: set[str] = set()
+    for (camera_id, setup_id), series in series_seen(case.production, case.config, case.glimpsed).items():
+        held |= {s.shot.id for s in series.takes}
+        yield _series(case.production.get(Camera, camera_id), setup_id, series)
     charts: dict[str, list[Seen]] = {}
-    for (camera_id, setup_id), seen in by_place(case.production, case.glimpsed).items():
-        camera = case.production.find(Camera, camera_id)
-        if camera is None:
-            continue
-        series = series_among(seen, _to_linear(case, camera))
-        if series is not None:
-            yield _series(case, camera, setup_id, series)
-        held = {s.shot.id for s in series.takes} if series is not None else set()
+    for (camera_id, _), seen in by_place(case.production, case.glimpsed).items():
         charts.setdefault(camera_id, []).extend(s for s in seen if s.there and s.shot.id not in held)
     for camera_id, found in charts.items():
-        if found:
-            yield _charts(case, case.production.get(Camera, camera_id), found)
+        camera = case.production.find(Camera, camera_id)
+        if found and camera is not None:
+            yield _charts(case, camera, found)
 
 
-def _to_linear(case: Case, camera: Camera) -> Any:
-    """Signal to scene-linear as the camera records; None where nobody said how."""
-    if not camera.encoding:
-        return None
-    try:
-        return case.config.to_linear(camera.encoding)
-    except AquinError:
-        return None
-
-
-def _series(case: Case, camera: Camera, setup_id: str, series: Series) -> Finding:
+def _series(camera: Camera, setup_id: str, series: Series) -> Finding:
     count, first, last = len(series.takes), series.stops[0], series.stops[-1]
-    if series.measured is None:
-        steps = "its encoding is not known: whole stops about the middle take are assumed"
-    else:
+    if series.measured is not None:
         step, off = series.measured
         steps = f"{abs(step):.2f} st, single takes {off:.2f} st off that in the median"
+    elif series.beside:
+        steps = f"as {series.beside}'s {count} takes there; its own encoding is not known"
+    else:
+        steps = "its encoding is not known: whole stops about the middle take are assumed"
     shown = sum(s.there for s in series.takes)
     return Finding(
         SERIES,
         "warning",
-        0.95 if series.measured is not None else 0.8,
+        0.95 if series.sure else 0.8,
         f"{count} recordings of {camera.name} look like an exposure series, and are logged as shots",
         tuple(s.shot.id for s in series.takes),
         camera.id,

@@ -1,7 +1,7 @@
 """Rules on what files and papers say: readable, whole, one rate and size, timecode, names, charts filmed."""
 
 from collections import defaultdict
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from contextlib import suppress
 from fractions import Fraction
 from itertools import pairwise
@@ -218,21 +218,44 @@ def charts_filmed(case: Case) -> Iterator[Finding]:
 
 
 def undecided(case: Case) -> Iterator[Finding]:
-    """Cameras whose encoding nobody has said."""
+    """Cameras whose encoding nobody has said; what files name can be taken where the configuration has it."""
     for camera in case.production.all(Camera):
         shots = [s for s in case.shots if s.camera_id == camera.id]
         open_ = [s for s in shots if not case.encoding(s)]
-        if open_:
-            said = most(s.said_encoding for s in open_)
-            yield Finding(
-                "encoding unknown",
-                "warning",
-                1.0,
-                f"{camera.name}: the encoding of {len(open_)} recordings is not decided",
-                camera=camera.id,
-                evidence=(("the files say", said or "nothing"), ("in the configuration", "no")),
-                advice="Choose one in Plan; for a camera that is not listed, take the nearest and note why.",
-            )
+        if not open_:
+            continue
+        said = most(s.said_encoding for s in open_)
+        known = {s.id: name for s in open_ if (name := case.config.name_of(s.said_encoding))}
+        yield Finding(
+            "encoding unknown",
+            "warning",
+            1.0,
+            f"{camera.name}: the encoding of {len(open_)} recordings is not decided",
+            camera=camera.id,
+            evidence=(
+                ("the files say", said or "nothing"),
+                ("in the configuration", f"of {len(known)} of them" if known else "no"),
+            ),
+            advice="Choose one in Plan; for a camera that is not listed, take the nearest and note why.",
+            fix=_as_said(camera, open_, known),
+        )
+
+
+def _as_said(camera: Camera, shots: list[Shot], known: Mapping[str, str]) -> Fix | None:
+    """Most files' word for the camera, and that of floating-point and other files for these."""
+    if not known:
+        return None
+    usual = camera.encoding or most(known[s.id] for s in shots if s.id in known and not s.floating)
+    changes: list[tuple[str, str, dict[str, str]]] = []
+    if usual and not camera.encoding:
+        changes.append(("camera", camera.id, {"encoding": usual}))
+    changes += [
+        ("shot", s.id, {"encoding": known[s.id]})
+        for s in shots
+        if s.id in known and (s.floating or known[s.id] != usual)
+    ]
+    names = dict.fromkeys(v["encoding"] for _, _, v in changes)
+    return Fix(f"read as the files say: {', '.join(names)}", tuple(changes))
 
 
 def unusable(case: Case) -> Iterator[Finding]:

@@ -34,7 +34,7 @@ FROM_PICTURES = {
 }
 """Kinds of findings that measurements speak for."""
 
-FIXED_FIRST = ("encoding", "range", "matrix", *charts.UNLOGGED)
+FIXED_FIRST = ("encoding", "encoding unknown", "range", "matrix", *charts.UNLOGGED)
 """Kinds of findings about how a recording is read: mended before anything is matched."""
 SURE = 0.9
 """Confidence from which a fix is offered before settling."""
