@@ -15,11 +15,12 @@ from aquin.desk.kit.labels import Words, no_mnemonic
 from aquin.desk.session import Session
 from aquin.errors import AquinError
 from aquin.jobs.settle_cells import Ready, prepare, settle_cells
-from aquin.production import Shot
+from aquin.production import Camera, Shot
 from aquin.production.audit import Finding, apply_fixes
 from aquin.production.matching import Summary, Wish
 from aquin.production.shoot import CellKey
 from aquin.production.stand_in import StandIn
+from aquin.wording import few
 
 
 class Settling(QObject):
@@ -63,8 +64,12 @@ class Settling(QObject):
     def _names(self, fixes: Sequence[Finding]) -> list[str]:
         production = self.session.production
         assert production is not None
-        found = [[production.find(Shot, id) for id in f.shots] for f in fixes]
-        return [", ".join(s.name for s in shots if s is not None) for shots in found]
+        out = []
+        for fix in fixes:
+            shots = [s.name for id in fix.shots if (s := production.find(Shot, id)) is not None]
+            camera = production.find(Camera, fix.camera)
+            out.append(few(shots) if shots or camera is None else camera.name)
+        return out
 
     def _fix(self, fixes: Sequence[Finding], go: partial[None]) -> None:
         production = self.session.production

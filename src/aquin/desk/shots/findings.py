@@ -23,6 +23,7 @@ from aquin.desk.kit import theme
 from aquin.desk.kit.boxes import column_of
 from aquin.desk.kit.labels import Words
 from aquin.production import Camera, Setup, Shot
+from aquin.wording import few
 
 if TYPE_CHECKING:
     from aquin.production import Production
@@ -131,8 +132,7 @@ class FindingsPanel(QWidget):
         names = [s.name for i in finding.shots if (s := self._production.find(Shot, i)) is not None]
         camera = self._production.find(Camera, finding.camera)
         setup = self._production.find(Setup, finding.setup)
-        about = ", ".join(names[:2]) + (f" and {len(names) - 2} more" if len(names) > 2 else "")
-        about = about or " in ".join(
+        about = few(names) or " in ".join(
             r.name for r in (camera, setup) if r is not None and r.name not in finding.what
         )
         mark = "set aside" if finding.dismissed else WORDS[finding.severity]
