@@ -15,10 +15,10 @@ from aquin.colour import acescct
 from aquin.colour.config import ColourConfig
 from aquin.jobs.settle_cells import settle_cells
 from aquin.production import Production, Shot
-from aquin.production.audit import apply_fix, run_audit, sure_fixes
+from aquin.production.audit import apply_fix, apply_fixes, run_audit, sure_fixes
 from aquin.production.audit.charts import SERIES, UNLOGGED
 from aquin.production.charts_seen import Seen, look_for_charts, series_among, series_seen
-from aquin.production.heroes import take_proposed
+from aquin.production.heroes import propose, take_proposed
 from aquin.production.records import Camera, Setup
 from aquin.production.settings import config_of
 from aquin.production.shoot import Shoot
@@ -64,6 +64,26 @@ def test_charts_and_series_are_offered_as_the_report_has_them(
     assert held and not any(s.kind == "series" for s in held)
     production.undo()
     assert any(s.kind != said[s.id].kind for s in production.all(Shot) if s.target != "24-patch")
+
+
+def test_a_hero_that_is_a_chart_take_gives_way_in_the_same_step(
+    unsaid: tuple[Production, dict[str, Shot]],
+) -> None:
+    production, said = unsaid
+    chart = next(s for s in said.values() if (s.kind, s.target) == ("chart", "24-patch"))
+    setup = production.get(Setup, chart.setup_id)
+    production.change("a card is the hero", replace(setup, hero_id=chart.id))
+    found = run_audit(production, config_of(production), 1)
+    apply_fixes(production, [f for f in found if f.kind in UNLOGGED])
+    hero = production.get(Shot, production.get(Setup, setup.id).hero_id)
+    assert hero.kind == "shot" and hero.id != chart.id and hero.setup_id == setup.id
+    production.undo()
+    assert (
+        production.get(Setup, setup.id).hero_id == chart.id and production.get(Shot, chart.id).kind == "shot"
+    )
+    production.change("no hero", replace(production.get(Setup, setup.id), hero_id=""))
+    shown = {id for f in found if f.kind in UNLOGGED for id in f.shots}
+    assert propose(production)[setup.id].id not in shown
 
 
 def test_nothing_is_looked_for_where_charts_are_logged(with_phone: Path) -> None:

@@ -16,8 +16,9 @@ from aquin.desk.kit.axes import unsureness
 from aquin.errors import AquinError
 from aquin.match.level import Witness
 from aquin.measure.ledger import Evidence
-from aquin.production import Camera, Grade, Production, Setup, Shot, ledgers
+from aquin.production import Camera, Grade, Production, Root, Setup, Shot, ledgers
 from aquin.production.agreeing import agree
+from aquin.production.audit import Finding
 from aquin.production.cells import Cell, State, board, keep_tolerances, tolerances_of, without_trims
 from aquin.production.grading import balance_of, held_grade, keep_grade, propagate, trim_of
 from aquin.production.heroes import (
@@ -63,6 +64,25 @@ def test_heroes_are_proposed_from_the_camera_that_filmed_most(filmed: Path) -> N
     assert set(names) == {"pier", "upper-deck"}
     assert all(production.get(Camera, s.camera_id).name in ("Heron", "Egret") for s in found.values())
     assert all(not s.trouble and s.kind == "shot" for s in found.values())
+    production.close()
+
+
+def test_no_slate_and_nothing_that_is_read_by_guess_is_proposed(tmp_path: Path) -> None:
+    """The only long take that can be read, though a finding is open on it and another is longer."""
+    production = Production.create(tmp_path / "p.aquin")
+    root, camera, setup = Root("media", "media"), Camera("Heron", "ACEScct"), Setup("pier", 1)
+    usual = {"camera_id": camera.id, "setup_id": setup.id, "rate": "24", "content": "x"}
+    card = Shot(root.id, "A/1.mov", "card", frames=6, **usual)
+    floating = Shot(root.id, "A/2.exr", "floating", frames=90, floating=True, **usual)
+    good = Shot(root.id, "A/3.mov", "good", frames=60, **usual)
+    production.change("log", root, camera, setup, card, floating, good)
+    found = Finding("same file twice", "warning", 0.9, "it is there twice", (good.id,))
+    production.keep_findings({found.key: found.data()})
+    assert propose(production) == {setup.id: good}
+    production.change(
+        "only the card is left", replace(good, kind="reference"), replace(floating, kind="reference")
+    )
+    assert propose(production) == {setup.id: card}
     production.close()
 
 

@@ -9,6 +9,7 @@ from collections.abc import Collection, Sequence
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
+from aquin.production.measuring import encoding_of
 from aquin.production.records import Camera, Option, Setup, Shot
 from aquin.production.setups import seconds_of
 
@@ -21,6 +22,8 @@ MAIN = "main heroes"
 
 LOOKS = ("exposure", "white setting", "baked picture", "encoding", "range", "clipping", "changing light")
 """Findings about how a shot looks."""
+CHARTS = ("chart not logged", "series not logged")
+"""Findings about takes that are no shots."""
 
 
 def hero_of(production: Production, setup: Setup | None) -> Shot | None:
@@ -62,24 +65,38 @@ def make_main(production: Production, shot: Shot, setups: Sequence[Setup] = ()) 
     return production.change(f"{shot.name} is the main hero of {words}", *records)
 
 
-def propose(production: Production) -> dict[str, Shot]:
+def propose(production: Production, gone: Collection[str] = ()) -> dict[str, Shot]:
     """Setup id to a hero for setups without one: of the camera that filmed most setups, the longest shot that nothing
-    speaks against.
+    speaks against. Takes under a second are rarely shots (slates, cards), and how a hero is read has to be known.
+    `gone`: ids of shots that can't be heroes any more.
     """
     doubted: Counter[str] = Counter()
     for data in production.findings():
-        weight = 10 if data.get("kind") in LOOKS else 1 if data.get("severity") in ("error", "warning") else 0
+        weight = (
+            100
+            if data.get("kind") in CHARTS
+            else 10
+            if data.get("kind") in LOOKS
+            else 1
+            if data.get("severity") in ("error", "warning")
+            else 0
+        )
         doubted.update(dict.fromkeys(data.get("shots", ()), weight))
     shots = [
-        s for s in production.all(Shot) if s.kind == "shot" and s.setup_id and s.camera_id and not s.trouble
+        s
+        for s in production.all(Shot)
+        if s.kind == "shot" and s.setup_id and s.camera_id and not s.trouble and s.id not in gone
     ]
+    doubted.update({s.id: 10 for s in shots if s.frames < float(s.fps or 1)})
+    doubted.update({s.id: 10 for s in shots if not encoding_of(production, s)})
     reach = Counter(camera for camera, _ in {(s.camera_id, s.setup_id) for s in shots})
     order = {c.id: c.position for c in production.all(Camera)}
     known = {c.id for c in production.all(Camera) if c.encoding}
     out: dict[str, Shot] = {}
     for setup in production.all(Setup):
         here = [s for s in shots if s.setup_id == setup.id]
-        if hero_of(production, setup) is not None or not here:
+        hero = hero_of(production, setup)
+        if (hero is not None and hero.id not in gone) or not here:
             continue
         out[setup.id] = min(
             here,

@@ -6,6 +6,7 @@ from typing import Any
 from aquin.measure.survey import AT
 from aquin.production import Camera, Production, Setup, Shot
 from aquin.production.audit import Finding
+from aquin.wording import few
 
 
 def finding_data(production: Production, number: int, finding: Finding) -> dict[str, Any]:
@@ -89,9 +90,10 @@ def say_measured(data: dict[str, Any]) -> None:
 
 def say_findings(data: dict[str, Any]) -> None:
     for f in data["findings"]:
-        about = ", ".join(f["files"]) or " in ".join(v for v in (f["camera"], f["setup"]) if v)
+        place = " in ".join(v for v in (f["camera"], f["setup"]) if v and v not in f["what"])
+        about = ": ".join(v for v in (few(f["files"], 4) or place, f["what"]) if v)
         mark = "dismissed" if f["dismissed"] else f["severity"]
-        print(f"{f['number']:3}  {mark:9} {f['confidence']:.0%}  {about}: {f['what']}")
+        print(f"{f['number']:3}  {mark:9} {f['confidence']:.0%}  {about}")
         for e in f["evidence"]:
             print(f"       {e['what']}: {e['value']}")
         print(

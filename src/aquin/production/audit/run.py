@@ -10,9 +10,10 @@ from aquin.production.audit import charts, grades, light, papers, tags, transfer
 from aquin.production.audit.case import Case
 from aquin.production.audit.finding import SEVERITIES, Finding
 from aquin.production.charts_seen import look_for_charts
+from aquin.production.heroes import propose
 from aquin.production.measuring import measure_shots
 from aquin.production.over_time import follow, may_change
-from aquin.production.records import RECORDS, Dismissal, Record, Shot
+from aquin.production.records import RECORDS, Dismissal, Record, Setup, Shot
 from aquin.workers import part
 
 if TYPE_CHECKING:
@@ -133,6 +134,7 @@ def apply_fixes(
             record = puts.get((table, id)) or production.find(kinds[table], id)
             if record is not None:
                 puts[table, id] = replace(record, **values)
+    _heroes_again(production, puts)
     if not puts:
         return None
     words = "; ".join(f.fix.words for f in findings if f.fix is not None)
@@ -147,3 +149,17 @@ def dismiss(production: Production, finding: Finding, reason: str) -> Entry | No
         return production.change("look at a finding again", drop=old, why=finding.what) if old else None
     mark = replace(old[0], reason=reason) if old else Dismissal(finding.key, reason)
     return production.change("dismiss a finding", mark, why=reason)
+
+
+def _heroes_again(production: Production, puts: dict[tuple[str, str], Record]) -> None:
+    """Setups whose hero turns out to be no shot get another one in the same step."""
+    gone = {
+        r.id
+        for r in puts.values()
+        if isinstance(r, Shot) and r.kind != "shot" and production.get(Shot, r.id).kind == "shot"
+    }
+    left = [s for s in production.all(Setup) if s.hero_id in gone]
+    found = propose(production, gone) if left else {}
+    for setup in left:
+        hero = found.get(setup.id)
+        puts["setup", setup.id] = replace(setup, hero_id=hero.id if hero is not None else "")
