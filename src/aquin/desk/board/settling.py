@@ -112,8 +112,9 @@ class FixFirst(QDialog):
         self.fixes = tuple(fixes)
         column = QVBoxLayout(self)
         words = Words(
-            "The audit is sure of what follows. Mended first, it is one step that can be undone; left as it is, these "
-            "shots are matched as their camera's others are read, and never called within."
+            "The audit is sure of what follows. Mended first, it is one step that can be undone. Left as it is, these "
+            "shots are matched as their camera's others are read and never called within, and charts that nobody "
+            "logged say nothing."
         )
         words.setWordWrap(True)
         words.setMinimumWidth(560)
