@@ -34,6 +34,7 @@ from aquin.production.matching import Wish, models_of, read_charts, settle
 from aquin.production.settings import config_of
 from aquin.production.shoot import Shoot, needed, shot_grade
 from aquin.production.stale import is_stale
+from aquin.production.trims import trims_for
 from aquin.production.weighing import _in_other_light, at_once, evidence_of
 from shoots import copy_of
 
@@ -84,6 +85,27 @@ def test_no_slate_and_nothing_that_is_read_by_guess_is_proposed(tmp_path: Path) 
     )
     assert propose(production) == {setup.id: card}
     production.close()
+
+
+def test_a_new_hero_is_not_matched_to_the_old_one_any_more(shoot: Production) -> None:
+    """A trim of Aquin's that brought it to the hero of before goes; a person's stays."""
+    place = at(shoot, "pier", "Heron")
+    setup = shoot.get(Setup, place[0])
+    other = next(
+        s for s in Shoot(shoot, config_of(shoot)).shots[place] if s.kind == "shot" and s.id != setup.hero_id
+    )
+    values = Correction(Balance(stops=0.8)).values() | {"auto": True, "moved": [-0.8, -0.8, -0.8]}
+    own = replace(trim_of(shoot, other) or Grade("trim", shot_id=other.id), values=values, on=True)
+    shoot.change("matched to the hero of before", own, replace(setup, hero_id=other.id))
+
+    def of_hero() -> list[bool]:
+        trims = trims_for(Shoot(shoot, config_of(shoot)), [place], all_of_them=True)
+        return [t.record.on for t in trims if t.shot.id == other.id]
+
+    assert of_hero() == [False]
+    by_hand = {k: v for k, v in values.items() if k != "auto"}
+    shoot.change("by hand", replace(own, values=by_hand))
+    assert of_hero() == []
 
 
 def test_cells_say_where_each_camera_stands(shoot: Production) -> None:

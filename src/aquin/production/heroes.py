@@ -89,7 +89,9 @@ def propose(production: Production, gone: Collection[str] = ()) -> dict[str, Sho
     ]
     doubted.update({s.id: 10 for s in shots if s.frames < float(s.fps or 1)})
     unread = [s for s in shots if not encoding_of(production, s)]
-    doubted.update({s.id: 3 if s.said_encoding else 10 for s in unread})  # what a file says can be taken at once
+    doubted.update(
+        {s.id: 3 if s.said_encoding else 10 for s in unread}
+    )  # what a file says can be taken at once
     reach = Counter(camera for camera, _ in {(s.camera_id, s.setup_id) for s in shots})
     order = {c.id: c.position for c in production.all(Camera)}
     known = {c.id for c in production.all(Camera) if c.encoding}

@@ -89,9 +89,9 @@ def trims_for(
 ) -> list[Trim]:
     """Trims for shots that do not look as their camera's balance supposes: by the same points, by the light's
     drift, or for an odd exposure by its siblings. A trim by hand stays; one of ours that is not needed any more is
-    switched off. `all_of_them`: also what is kept as it is. `left`: what single shots have beyond their cell's others,
-    by what is seen beside their hero; without it, what is known of their pictures. Both go before the light's drift,
-    which speaks for shots that nothing else does.
+    switched off, and so is a hero's from when it was none. `all_of_them`: also what is kept as it is. `left`: what
+    single shots have beyond their cell's others, by what is seen beside their hero; without it, what is known of their
+    pictures. Both go before the light's drift, which speaks for shots that nothing else does.
     """
     production = shoot.production
     case = _case(shoot)
@@ -106,6 +106,8 @@ def trims_for(
         hero = hero_of(production, production.get(Setup, place[0]))
         if hero is None:
             continue
+        if (own := shoot.trims.get(hero.id)) is not None and place[1] == hero.camera_id:
+            out += _of_hero(shoot, place, hero, own)
         for shot in shoot.shots[place]:
             if shot.kind != "shot" or shot.id == hero.id or not _ours_to_trim(shoot, shot):
                 continue
@@ -115,6 +117,15 @@ def trims_for(
             if trim is not None and (all_of_them or not trim.held):
                 out.append(trim)
     return out
+
+
+def _of_hero(shoot: Shoot, place: CellKey, hero: Shot, own: Grade) -> list[Trim]:
+    """A trim of ours from when another shot was the hero is off, but for keys over time."""
+    if not own.on or not own.values.get("auto") or not (_held(own).any() or own.values.get("unbaked")):
+        return []
+    if own.values.get("keys"):
+        return [_trim(shoot, shoot.grade_at(place), hero, own, (np.zeros(3), FOLLOWED, 0.0))]
+    return [_off(hero, own)]
 
 
 def _ours_to_trim(shoot: Shoot, shot: Shot) -> bool:

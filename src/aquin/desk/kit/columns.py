@@ -30,10 +30,13 @@ class Columns(QStyledItemDelegate):
             p.setPen(theme.DIM)
             p.drawText(box.adjusted(8, 4, 0, 0), Qt.AlignmentFlag.AlignVCenter, name)
             return
+        chosen = option.state & QStyle.StateFlag.State_Selected
         if option.state & QStyle.StateFlag.State_MouseOver or (
-            option.state & QStyle.StateFlag.State_HasFocus and option.state & QStyle.StateFlag.State_Selected
+            chosen and option.state & QStyle.StateFlag.State_HasFocus
         ):
-            p.fillRect(box, theme.grey(52))
+            p.fillRect(box, theme.grey(60))
+        elif chosen:  # keys work on it, too, while another part of the view has the keyboard
+            p.fillRect(box, theme.grey(44))
         p.setFont(theme.font())
         p.setPen(theme.TEXT)
         middle = Qt.AlignmentFlag.AlignVCenter
