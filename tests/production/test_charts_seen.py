@@ -105,7 +105,7 @@ def test_settling_looks_for_charts_that_nobody_logged(unsaid: tuple[Production, 
 
 
 def taken(k: int, greys: Any, level: float, score: float = 0.95, x: float = 0.3) -> Seen:
-    shot = Shot("", f"{k}.mov", f"T{k:02}", start=f"10:{k:02}:00:00", rate="24", frames=24, id=f"s{k}")
+    shot = Shot("", f"{k:02}.mov", f"T{k:02}", start=f"10:{k:02}:00:00", rate="24", frames=24, id=f"s{k}")
     corners = np.array([[x, 0.3], [x + 0.2, 0.3], [x + 0.2, 0.5], [x, 0.5]])
     return Seen(shot, score, corners, np.asarray(greys, np.float64), level)
 
@@ -132,6 +132,8 @@ def test_stops_of_a_series_are_measured(step: float, count: int, builtin: Colour
     assert found is not None and found.measured is not None
     assert [s.shot.name for s in found.takes] == [t.shot.name for t in takes]
     assert np.allclose(found.stops, stops, atol=0.01)
+    nameless = [replace(t, shot=replace(t.shot, start="")) for t in takes]
+    assert series_among(nameless, builtin.to_linear("ACEScct")).stops == found.stops
     blind = series_among(takes)
     assert blind is not None and blind.measured is None and len(blind.takes) == count
 

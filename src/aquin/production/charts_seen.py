@@ -247,6 +247,10 @@ def _in_row(run: Sequence[Seen], rises: int) -> list[Seen]:
     """
     shown = [k for k, s in enumerate(run) if s.there]
     begins = [_begins(s.shot) for s in run]
+    if len(set(begins)) < len(
+        begins
+    ):  # without timecode their names are in the order in which they were filmed
+        begins = [float(k) for k in range(len(run))]
     pause = float(np.median(np.diff(begins[shown[0] : shown[-1] + 1])))
 
     def goes_on(k: int) -> bool:
