@@ -14,12 +14,14 @@ from test_shots import until
 
 from aquin.charts.layout import layout
 from aquin.desk.app import put_away
-from aquin.desk.charts.state import ChartDesk
+from aquin.desk.charts.state import ChartDesk, said_without_takes
 from aquin.desk.screenshots import settle_down
 from aquin.desk.shots.raw_dialog import RawDialog
 from aquin.desk.window import Window
 from aquin.frames import Decode
 from aquin.production import Camera, Production, Setup, Shot
+from aquin.production.audit import Finding, dismiss
+from aquin.production.audit.charts import CHART
 from aquin.production.charting import mark_of
 from aquin.production.grading import balance_of, held_grade
 from aquin.production.raw import decode_of
@@ -347,3 +349,19 @@ def test_an_empty_program_says_what_to_do(app: QApplication) -> None:
     assert made.charts.desk.takes() == []
     assert ChartDesk().open_count == 0
     put_away(made)
+
+
+def test_an_empty_view_says_what_is_known_of_charts(tmp_path: Path) -> None:
+    assert "No production is open" in said_without_takes(None)
+    made = Production.create(tmp_path / "p.aquin")
+    assert "Log the shoot" in said_without_takes(made)
+    root = Root("media", "media")
+    shots = [Shot(root.id, f"{k}.mov", str(k)) for k in range(3)]
+    made.change("log", root, *shots)
+    assert "Audit" in said_without_takes(made)
+    found = Finding(CHART, "warning", 0.95, "they show a chart", tuple(s.id for s in shots))
+    made.keep_findings({found.key: found.data()})
+    assert "3 recordings show one" in said_without_takes(made)
+    dismiss(made, found, "it lies about")
+    assert "Audit" in said_without_takes(made)
+    made.close()
