@@ -13,9 +13,9 @@ import pytest
 from aquin.charts.layout import layout
 from aquin.colour import acescct
 from aquin.colour.config import ColourConfig
-from aquin.jobs.settle_cells import settle_cells
+from aquin.jobs.settle_cells import prepare, settle_cells
 from aquin.production import Production, Shot
-from aquin.production.audit import apply_fix, apply_fixes, run_audit, sure_fixes
+from aquin.production.audit import apply_fix, apply_fixes, dismiss, run_audit, sure_fixes
 from aquin.production.audit.charts import SERIES, UNLOGGED
 from aquin.production.charts_seen import Seen, look_for_charts, series_among, series_seen
 from aquin.production.heroes import propose, take_proposed
@@ -84,6 +84,32 @@ def test_a_hero_that_is_a_chart_take_gives_way_in_the_same_step(
     production.change("no hero", replace(production.get(Setup, setup.id), hero_id=""))
     shown = {id for f in found if f.kind in UNLOGGED for id in f.shots}
     assert propose(production)[setup.id].id not in shown
+
+
+def test_takes_of_a_series_that_somebody_set_aside_are_shots_again(
+    unsaid: tuple[Production, dict[str, Shot]],
+) -> None:
+    production, _ = unsaid
+    found = run_audit(production, config_of(production), 1)
+    series = next(f for f in found if f.kind == SERIES)
+    dismiss(production, series, "a lamp was dimmed")
+    again = run_audit(production, config_of(production), 1, measure=False)
+    assert next(f for f in again if f.kind == SERIES).dismissed
+    assert [f for f in again if f.kind == "exposure" and set(f.shots) & set(series.shots)]
+
+
+def test_a_camera_that_waits_for_a_series_in_vain_is_read_all_the_same(
+    unsaid: tuple[Production, dict[str, Shot]], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Its series is sure, but somebody set it aside, so that no fix logs it."""
+    production, said = unsaid
+    phone = next(c for c in production.all(Camera) if not c.encoding)
+    monkeypatch.setattr("aquin.jobs.settle_cells._series_to_log", lambda *_: {phone.id})
+    places = sorted({(s.setup_id, s.camera_id) for s in said.values() if s.kind == "chart"})
+    assert prepare(production, config_of(production), places, 1, offered=True).waits
+    assert not production.get(Camera, phone.id).encoding
+    made = settle_cells(production, config_of(production), places, jobs=1, fix=True)
+    assert [e.camera for e in made.encoded] == [phone.name] and production.get(Camera, phone.id).encoding
 
 
 def test_nothing_is_looked_for_where_charts_are_logged(with_phone: Path) -> None:

@@ -36,6 +36,8 @@ class Ready:
     config: ColourConfig
     encoded: tuple[StandIn, ...]
     fixes: tuple[Finding, ...]
+    waits: bool = False
+    """Whether a camera has no encoding yet since its series is to be logged first."""
 
 
 def prepare(
@@ -56,13 +58,14 @@ def prepare(
         s for s in production.all(Shot) if s.setup_id in wanted and s.kind not in ("series", "reference")
     ]
     encoded: list[StandIn] = []
+    waits: set[str] = set()
     if not any(s.kind in CHARTS for s in production.all(Shot)):  # nobody said which takes show one
         look_for_charts(production, jobs, part(tell, 0.0, 0.2))
         tell = part(tell, 0.2, 1.0)
     if not production.read_only:  # first, since light is read through it
         bare = [c for c in production.all(Camera) if c.id in cameras and not c.encoding]
         unread = {s.camera_id for s in shots if not s.encoding and not s.floating}
-        waits = _series_to_log(production, config) if offered else set()
+        waits = _series_to_log(production, config) & unread & {c.id for c in bare} if offered else set()
         bare = [c for c in bare if c.id in unread - waits]
         encoded = encode(production, bare, jobs, part(tell, 0.0, 0.3))
         config = config_of(production) if encoded else config
@@ -70,7 +73,7 @@ def prepare(
     may = [s for s in shots if may_change(measured.get(s.id, {}).get("levels", ()))]
     follow(production, config, may, jobs, part(tell, 0.5, 1.0))
     run_audit(production, config, measure=False)
-    return Ready(config, tuple(encoded), tuple(sure_fixes(production)))
+    return Ready(config, tuple(encoded), tuple(sure_fixes(production)), bool(waits))
 
 
 def _series_to_log(production: Production, config: ColourConfig) -> set[str]:
@@ -108,10 +111,12 @@ def settle_cells(
         if fix and fixes and not production.read_only:
             apply_fixes(production, fixes)
             run_audit(production, ready.config, measure=False)
-            if any(f.kind in UNLOGGED for f in fixes):  # their charts speak for more
-                again = prepare(production, ready.config, places, jobs)
-                apply_fixes(production, again.fixes)
-                ready = replace(again, encoded=ready.encoded + again.encoded)
             fixes = ()
+        # charts that were logged speak for more; and a series may stay a set of shots, as somebody said
+        if ready.waits or (fix and any(f.kind in UNLOGGED for f in ready.fixes)):
+            again = prepare(production, ready.config, places, jobs)
+            if fix and not production.read_only:
+                apply_fixes(production, again.fixes)
+            ready = replace(again, encoded=ready.encoded + again.encoded)
         done = settle(production, ready.config, places, wish, screen, jobs, part(tell, PREPARING, 1.0))
     return replace(done, encoded=encoded + ready.encoded, fixes=fixes)

@@ -92,6 +92,3 @@ def _charts(case: Case, camera: Camera, charts: Sequence[Seen]) -> Finding:
             tuple(("shot", s.shot.id, {"kind": "chart", "target": "24-patch"}) for s in charts),
         ),
     )
-
-
-RULES = (unlogged,)

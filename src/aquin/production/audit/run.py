@@ -40,7 +40,7 @@ FIXED_FIRST = ("encoding", "encoding unknown", "range", "matrix", *charts.UNLOGG
 SURE = 0.9
 """Confidence from which a fix is offered before settling."""
 
-RULES = (*charts.RULES, *papers.RULES, *tags.RULES, *transfer.RULES, *light.RULES, *grades.RULES)
+RULES = (*papers.RULES, *tags.RULES, *transfer.RULES, *light.RULES, *grades.RULES)
 
 
 def run_audit(
@@ -58,12 +58,14 @@ def run_audit(
     glimpsed = look_for_charts(production, jobs, part(tell, 0.6, 0.85), only_known=not measure)
     case = Case(production, config, measured, glimpsed=glimpsed)
     case = replace(case, altered=frozenset(id for f in tags.baked(case) for id in f.shots))
-    serial = {id for f in charts.unlogged(case) if f.kind == charts.SERIES for id in f.shots}
-    case = replace(case, serial=frozenset(serial))
+    unlogged = list(charts.unlogged(case))
+    set_aside = {d.finding for d in production.all(Dismissal)}
+    told = [f for f in unlogged if f.kind == charts.SERIES and f.key not in set_aside]
+    case = replace(case, serial=frozenset(id for f in told for id in f.shots))
     wanted = [s for s in case.shots if may_change(measured.get(s.id, {}).get("levels", ()))]
     followed = follow(production, config, wanted, jobs, part(tell, 0.85, 1.0), only_known=not measure)
     case = replace(case, followed=followed)
-    found: dict[str, Finding] = {}
+    found = {f.key: f for f in unlogged}
     for rule in RULES:
         for finding in rule(case):
             found.setdefault(finding.key, finding)
