@@ -89,6 +89,47 @@ def test_escape_puts_a_tool_down(window: Window) -> None:
         assert tools.chosen == "" and not tools.buttons[name].isChecked()
 
 
+def test_the_ledger_by_arrow_keys_while_the_pictures_have_the_keyboard(window: Window) -> None:
+    view, pictures = page(window), page(window).pictures
+    view.pictures.setFocus()
+    ledger, stack = view.ledger, view.stack
+    ledger.choose("exposure")
+    before = {row.axis.name: row.value for row in view.state.ledger()}
+    stops, steps = stack.numbers["stops"], len(view.state.past)
+    was = stops.value
+    for _ in range(3):  # a key that is held is one step
+        QTest.keyPress(pictures, Qt.Key.Key_Right)
+    QTest.keyRelease(pictures, Qt.Key.Key_Right)
+    assert abs(stops.value - was - 3 * stops.step) < 1e-6 and len(view.state.past) == steps + 1
+    for axis, by in (("warmth", 10), ("tint", 1), ("saturation", 1)):
+        while ledger.selected != axis:
+            QTest.keyClick(pictures, Qt.Key.Key_Down)
+        number = stack.numbers[{"warmth": "mired", "tint": "duv"}.get(axis, axis)]
+        was = number.value
+        if by == 10:
+            QTest.keyClick(pictures, Qt.Key.Key_Right, Qt.KeyboardModifier.ShiftModifier)
+        else:
+            QTest.keyClick(pictures, Qt.Key.Key_Right)
+        assert abs(number.value - was - by * number.step) < 1e-6
+    settle_down(window)
+    after = {row.axis.name: row.value for row in view.state.ledger()}
+    for axis in ("exposure", "warmth", "tint", "saturation"):  # right is more of what the row tells
+        assert after[axis] > before[axis], axis
+    assert len(view.state.past) == steps + 4
+    for _ in range(20):
+        QTest.keyClick(pictures, Qt.Key.Key_Up)
+    assert ledger.selected == "exposure"
+    while ledger.selected != "noise":
+        QTest.keyClick(pictures, Qt.Key.Key_Down)
+    held = view.state.grade
+    QTest.keyClick(pictures, Qt.Key.Key_Left)  # nothing moves noise
+    assert view.state.grade == held
+    view.set_mode("seam")
+    seam = list(pictures.seam)
+    QTest.keyClick(pictures, Qt.Key.Key_Right)
+    assert pictures.seam != seam and view.state.grade == held  # the seam has them first
+
+
 def test_both_pictures_are_enlarged_about_the_pointer_and_moved_together(window: Window) -> None:
     pictures = page(window).pictures
     at = QPointF(spot(window, "shot", 0.25, 0.25))

@@ -174,6 +174,8 @@ TABLE: tuple[Command, ...] = (
         "Fold scopes and column away, and bring them back as they were",
     ),
     Command("bench.scopes", "Fold the scopes, or unfold them", ("Shift+X",)),
+    Command("bench.row", "Select a row of the ledger", ("Up, Down",), hand=True),
+    Command("bench.move", "Less or more of what is selected (Shift: coarse)", ("Left, Right",), hand=True),
     Command("bench.settle", "Settle row", ("S",), "Bring the selected axis to the hero and leave the rest"),
     Command(
         "bench.settle_all",

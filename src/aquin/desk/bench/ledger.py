@@ -163,9 +163,9 @@ class Ledger(QWidget):
         self.selected = axes[0].name
         for row in self.rows.values():
             column.addWidget(row)
-            row.chosen.connect(self._choose)
+            row.chosen.connect(self.choose)
             row.settle.connect(self.settle)
-        self._choose(self.selected)
+        self.choose(self.selected)
 
     def show_rows(self, rows: Sequence[Row], words: Mapping[str, tuple[str, str]] | None = None) -> None:
         """`words`: by axis, other words than hero, shot and now for the selected row's second line, and what stands for
@@ -180,9 +180,10 @@ class Ledger(QWidget):
         for name, row in self.rows.items():
             row.setVisible(name in names)
         if self.selected not in names and names:
-            self._choose(next(n for n in self.rows if n in names))
+            self.choose(next(n for n in self.rows if n in names))
 
-    def _choose(self, name: str) -> None:
+    def choose(self, name: str) -> None:
+        """Select a row."""
         self.selected = name
         for key, row in self.rows.items():
             row.select(key == name)

@@ -19,6 +19,7 @@ from aquin.desk.bench.notices import Notices
 from aquin.desk.bench.over_time import OverTime, words_of
 from aquin.desk.bench.playing import Playing
 from aquin.desk.bench.presenter import Presenter
+from aquin.desk.bench.row_keys import RowKeys
 from aquin.desk.bench.scope_strip import ScopeStrip
 from aquin.desk.bench.seeing import Seeing
 from aquin.desk.bench.side_header import SideHeader
@@ -173,6 +174,7 @@ class BenchView(QWidget):
         tools.play.connect(self.playing.toggle)
         self.session.screened.connect(self.seeing.bake)
         self.notices.asked.connect(self.asked)
+        RowKeys(panel, self)
         self.session.opened.connect(self._opened)
 
     def _connect_levels(self) -> None:
