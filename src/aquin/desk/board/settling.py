@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from functools import partial
 
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import QObject, QTimer, Signal
 from PySide6.QtWidgets import QCheckBox, QDialog, QPushButton, QVBoxLayout, QWidget
 
 from aquin.desk.kit.boxes import line_of
@@ -15,12 +15,15 @@ from aquin.desk.kit.labels import Words, no_mnemonic
 from aquin.desk.session import Session
 from aquin.errors import AquinError
 from aquin.jobs.settle_cells import Ready, prepare, settle_cells
-from aquin.production import Camera, Shot
+from aquin.production import Camera, Production, Shot
 from aquin.production.audit import Finding, apply_fixes
 from aquin.production.matching import Summary, Wish
 from aquin.production.shoot import CellKey
 from aquin.production.stand_in import StandIn
 from aquin.wording import few
+
+Go = Callable[[Sequence[Finding]], None]
+"""Settles; takes what is left as it is."""
 
 
 class Settling(QObject):
@@ -53,13 +56,21 @@ class Settling(QObject):
                 self.configured.emit()
             go = partial(self._settle, places, wish, found.encoded)
             if found.fixes and self.session.writable:
-                self.first = FixFirst(found.fixes, self._names(found.fixes), self.owner)
-                self.first.chosen.connect(lambda fixes: self._fix(fixes, go))
-                open_fitting(self.first)
+                QTimer.singleShot(0, self, lambda: self._ask(production, found.fixes, go))
             else:
                 go(found.fixes)
 
         self.jobs.start_long("settle", "looking at the recordings", work, ready, self.told.emit)
+
+    def _ask(self, production: Production, fixes: Sequence[Finding], go: Go) -> None:
+        """In a turn of the window's thread of its own, as what follows is in others: each is short so."""
+        if production is not self.session.production:
+            return
+        self.first = FixFirst(fixes, self._names(fixes), self.owner)
+        self.first.chosen.connect(
+            lambda chosen: QTimer.singleShot(0, self, lambda: self._fix(production, chosen, go))
+        )
+        open_fitting(self.first)
 
     def _names(self, fixes: Sequence[Finding]) -> list[str]:
         production = self.session.production
@@ -71,16 +82,15 @@ class Settling(QObject):
             out.append(few(shots) if shots or camera is None else camera.name)
         return out
 
-    def _fix(self, fixes: Sequence[Finding], go: partial[None]) -> None:
-        production = self.session.production
-        if production is None:
+    def _fix(self, production: Production, fixes: Sequence[Finding], go: Go) -> None:
+        if production is not self.session.production:
             return
         try:
             apply_fixes(production, fixes)
         except AquinError as error:
             self.told.emit(error.line())
             return
-        go(())
+        QTimer.singleShot(0, self, lambda: go(()))
 
     def _settle(
         self,

@@ -58,7 +58,7 @@ def _let_scroll(dialog: QDialog) -> None:
         return
     last = inner.itemAt(inner.count() - 1)
     kept = last.widget() if last is not None else None
-    if isinstance(kept, QDialogButtonBox | QPushButton):
+    if kept is not None and _of_buttons(kept):
         inner.removeWidget(kept)
     else:
         kept = None
@@ -72,6 +72,12 @@ def _let_scroll(dialog: QDialog) -> None:
     outer.addWidget(area, 1)
     if kept is not None:
         outer.addWidget(kept, 0, Qt.AlignmentFlag.AlignRight)
+
+
+def _of_buttons(row: QWidget) -> bool:
+    """Whether it is a button, or a row of nothing else."""
+    held = row.findChildren(QWidget, options=Qt.FindChildOption.FindDirectChildrenOnly)
+    return isinstance(row, QPushButton) or (bool(held) and all(isinstance(w, QPushButton) for w in held))
 
 
 def with_close(dialog: QDialog, column: QVBoxLayout) -> None:
