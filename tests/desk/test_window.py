@@ -15,7 +15,7 @@ from aquin.desk.kit.number import Number
 from aquin.desk.kit.room import fit, fit_shown
 from aquin.desk.screenshots import settle_down
 from aquin.desk.window import Window
-from aquin.production import Production
+from aquin.production import Production, Root
 from desk.pages import rest, wait_for
 
 
@@ -170,6 +170,7 @@ def test_dialogs_begin_where_one_last_was_and_never_in_the_programs_folder(
     window: Window, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr(ask, "volumes", list)
+    ask.work_in(None)
     for kind in (ask.PRODUCTIONS, ask.MEDIA, ask.EXPORTS, ask.CONFIGS):
         assert ask.folder_for(kind) == Path.home()
     (tmp_path / "cards").mkdir()
@@ -179,6 +180,27 @@ def test_dialogs_begin_where_one_last_was_and_never_in_the_programs_folder(
     monkeypatch.setattr(ask, "volumes", lambda: [tmp_path / "volume"])
     (tmp_path / "cards").rmdir()
     assert ask.folder_for(ask.MEDIA) == tmp_path / "volume"
+
+
+def test_an_open_productions_own_folders_are_at_hand(
+    window: Window, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(ask, "volumes", list)
+    elsewhere = tmp_path / "elsewhere"
+    elsewhere.mkdir()
+    for kind in (ask.MEDIA, ask.STILLS, ask.EXPORTS):
+        ask.remember(kind, elsewhere)
+    (tmp_path / "film" / "media").mkdir(parents=True)
+    production = Production.create(tmp_path / "film" / "film.aquin", "Film")
+    production.change("a root", Root("media", "media"))
+    production.close()
+    window.open_production(tmp_path / "film" / "film.aquin")
+    assert ask.folder_for(ask.STILLS) == ask.folder_for(ask.EXPORTS) == tmp_path / "film"
+    assert ask.folder_for(ask.MEDIA) == tmp_path / "film" / "media"
+    ask.remember(ask.STILLS, elsewhere)  # from then on where one last was
+    assert (ask.folder_for(ask.STILLS), ask.folder_for(ask.EXPORTS)) == (elsewhere, tmp_path / "film")
+    ask.work_in(None)
+    assert ask.folder_for(ask.EXPORTS) == elsewhere
 
 
 # numbers give the keyboard back

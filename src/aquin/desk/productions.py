@@ -13,7 +13,7 @@ from PySide6.QtWidgets import QWidget
 
 from aquin import cluster
 from aquin.colour.config import ColourConfig
-from aquin.desk.kit.ask import MEDIA, PRODUCTIONS, ask_folder, ask_open, ask_save
+from aquin.desk.kit.ask import MEDIA, PRODUCTIONS, ask_folder, ask_open, ask_save, work_in
 from aquin.errors import AquinError
 from aquin.own_files import window_settings
 from aquin.production.address import Address, NeedsPassword, place_of
@@ -117,6 +117,13 @@ class Productions(QObject):
     def _shown(self) -> None:
         production = self.session.production
         self._config = production.option("config") if production is not None else None
+        if production is None:
+            work_in(None)
+            return
+        from aquin.production.media import shared_roots
+
+        own = None if production.shared else production.home
+        work_in(own, [Path(root.here) for root in shared_roots(production)])
 
     def _changed(self) -> None:
         """Something in the production was decided. Where it names another configuration since (a camera was measured,

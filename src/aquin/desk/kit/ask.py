@@ -1,6 +1,9 @@
-"""Asking for files and folders: where one last was, or at home and on media volumes, never in the program's folder."""
+"""Asking for files and folders: at the open production's own folders, then where one last was; else at home and on
+media volumes, never in the program's folder.
+"""
 
 import os
+from collections.abc import Sequence
 from pathlib import Path
 
 from PySide6.QtCore import QSettings, QUrl
@@ -8,7 +11,7 @@ from PySide6.QtWidgets import QFileDialog, QWidget
 
 from aquin.own_files import window_settings
 
-PRODUCTIONS, MEDIA, EXPORTS, CONFIGS = "productions", "media", "exports", "configs"
+PRODUCTIONS, MEDIA, STILLS, EXPORTS, CONFIGS = "productions", "media", "stills", "exports", "configs"
 """Kinds of places, each remembered on its own."""
 OCIO = "OpenColorIO configuration (*.ocio)"
 PAPERS = "PDF (*.pdf);;HTML (*.html)"
@@ -36,8 +39,25 @@ def volumes() -> list[Path]:
     return list(dict.fromkeys(found))
 
 
+_here: dict[str, Path] = {}
+"""By kind, where the first dialog begins after a production was opened."""
+_beside: list[Path] = []
+
+
+def work_in(folder: Path | None, media: Sequence[Path] = ()) -> None:
+    """A production was opened (or none is): its folder and those that its media lie in are at hand."""
+    _here.clear()
+    _beside[:] = list(dict.fromkeys([*([folder] if folder is not None else []), *media]))
+    if folder is not None:
+        _here.update({STILLS: folder, EXPORTS: folder})
+    if media:
+        _here[MEDIA] = media[0]
+
+
 def folder_for(kind: str) -> Path:
     """Where a dialog of this kind begins."""
+    if (here := _here.get(kind)) is not None and here.is_dir():
+        return here
     held = _settings().value(f"last folder/{kind}")
     if held and Path(str(held)).is_dir():
         return Path(str(held))
@@ -48,13 +68,14 @@ def folder_for(kind: str) -> Path:
 
 def remember(kind: str, path: Path) -> None:
     """Begin there next time."""
+    _here.pop(kind, None)
     _settings().setValue(f"last folder/{kind}", str(path if path.is_dir() else path.parent))
 
 
 def _dialog(owner: QWidget, title: str, kind: str, start: str, filters: str) -> QFileDialog:
     folder = Path(start).parent if start and Path(start).is_absolute() else folder_for(kind)
     dialog = QFileDialog(owner, title, str(folder), filters)
-    dialog.setSidebarUrls([QUrl.fromLocalFile(str(p)) for p in (Path.home(), *volumes())])
+    dialog.setSidebarUrls([QUrl.fromLocalFile(str(p)) for p in (*_beside, Path.home(), *volumes())])
     if start:
         dialog.selectFile(Path(start).name)
     return dialog

@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from aquin.desk.kit.ask import CONFIGS, EXPORTS, MEDIA, ask_open, ask_save
+from aquin.desk.kit.ask import CONFIGS, EXPORTS, STILLS, ask_open, ask_save
 from aquin.desk.kit.dialogs import open_fitting, take_or_leave
 from aquin.desk.kit.labels import Words
 from aquin.errors import AquinError
@@ -33,7 +33,7 @@ if TYPE_CHECKING:
     from aquin.desk.look.state import LookDesk
     from aquin.production import Production
 
-STILLS = "Pictures (*.tif *.tiff *.png *.jpg *.jpeg *.exr *.dpx)"
+PICTURES = "Pictures (*.tif *.tiff *.png *.jpg *.jpeg *.exr *.dpx)"
 LOOK_FILES = "Look files (*.cube *.clf *.csp *.3dl *.spi1d *.spi3d *.cdl *.cc *.ccc)"
 BOLD = (("careful", "as far as the two are alike"), ("bold", "all that differs, content and all"))
 AS_SEEN = "as it is seen on the screen"
@@ -219,7 +219,7 @@ class LookDialogs(QObject):
             )
 
     def ask_still(self) -> None:
-        path = ask_open(self.owner, "A reference still", MEDIA, STILLS)
+        path = ask_open(self.owner, "A reference still", STILLS, PICTURES)
         if path is None:
             return
         choices = [(AS_SEEN, "display"), *((e.name, e.name) for e in self.view.config.encodings())]

@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from aquin.desk.kit.ask import EXPORTS, MEDIA, PAPERS, ask_folder, ask_open, ask_save
+from aquin.desk.kit.ask import EXPORTS, MEDIA, PAPERS, STILLS, ask_folder, ask_open, ask_save
 from aquin.desk.release.merge_dialog import MergeDialog
 from aquin.desk.release.release_dialog import ReleaseDialog
 from aquin.errors import AquinError
@@ -112,7 +112,7 @@ class Doings:
     def ask_picture(self) -> None:
         if self._open() is None:
             return
-        path = ask_open(self.view, "A picture that somebody made of a shot", MEDIA, PICTURES)
+        path = ask_open(self.view, "A picture that somebody made of a shot", STILLS, PICTURES)
         if path is not None:
             self.take_picture(path)
 
