@@ -130,6 +130,7 @@ def test_a_look_is_switched_on_seen_and_never_measured_through(window: Window) -
 
 
 def test_a_still_is_taken_apart_in_the_view(window: Window, tmp_path: Path) -> None:
+    from aquin.jobs.look_work import Asked
     from aquin.jobs.render_frame import Target, render_shot
 
     production, config = production_of(window), window.session.config
@@ -139,7 +140,7 @@ def test_a_still_is_taken_apart_in_the_view(window: Window, tmp_path: Path) -> N
     )
     window.show_view("look")
     view = window.views.look
-    view.dialogs.take_apart(tmp_path / "still.tif", "display", True)
+    view.dialogs.take_apart(Asked(tmp_path / "still.tif", "display", bold=True))
     wait_for(lambda: view.desk.dissected is not None, 120)
     assert view.page == "apart"
     assert view.apart.accessibleDescription().startswith("suits")
@@ -148,6 +149,15 @@ def test_a_still_is_taken_apart_in_the_view(window: Window, tmp_path: Path) -> N
     held = len(view.desk.held)
     window.commands.run("app.undo")
     assert len(view.desk.held) == held - 1
+    first = view.desk.dissected
+    assert len(first.by_shot) > 1 and first.best[0] == hero.name  # made of it
+    assert view.again.bold.isHidden() and hero.name in view.again.alone.text()
+    QTest.mouseClick(view.again.alone, Qt.MouseButton.LeftButton)
+    wait_for(lambda: view.desk.dissected is not first, 120)
+    alone = view.desk.dissected
+    assert [name for name, _ in alone.by_shot] == [hero.name] and alone.asked.bold
+    assert alone.score > first.score and view.again.isHidden()
+    window.commands.run("app.undo")
 
 
 def test_the_board_levels_the_heroes_of_its_cells(window: Window) -> None:

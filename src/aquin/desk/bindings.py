@@ -104,6 +104,8 @@ def bind_views(
         "look.shown": lambda: views.look.with_button.toggle(),
         "look.new": lambda: within("look", views.look.new),
         "look.still": lambda: within("look", views.look.dialogs.ask_still),
+        "look.alone": lambda: within("look", lambda: views.look.dialogs.fit_again(alone=True)),
+        "look.bold": lambda: within("look", lambda: views.look.dialogs.fit_again(bold=True)),
         "look.import": lambda: within("look", views.look.dialogs.ask_import),
         "look.library": lambda: within("look", views.look.dialogs.show_library),
         "look.scope": lambda: within("look", views.look.dialogs.ask_scope),

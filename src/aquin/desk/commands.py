@@ -302,6 +302,15 @@ TABLE: tuple[Command, ...] = (
     Command("look.new", "New look", (), "An empty look, built by its numbers"),
     Command("look.still", "From a still …", ("Ctrl+O",), "Take a reference still apart and fit a look to it"),
     Command(
+        "look.alone", "Fit to the best suited shot alone", (), "Fit the still to the shot that it suits best"
+    ),
+    Command(
+        "look.bold",
+        "Fit all that differs",
+        (),
+        "Fit the still as if all that differs were look, content and all",
+    ),
+    Command(
         "look.import",
         "Import a look file …",
         ("Ctrl+Shift+O",),

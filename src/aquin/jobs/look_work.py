@@ -104,6 +104,16 @@ def still(path: Path, encoding: str, config: ColourConfig, screen: tuple[str, st
     return np.asarray(acescct.encode(linear), np.float32)
 
 
+@dataclass(frozen=True)
+class Asked:
+    """A still to be taken apart, how it is encoded, for which shots (none: the usual ones), and whether boldly."""
+
+    path: Path
+    encoding: str
+    shots: tuple[Shot, ...] = ()
+    bold: bool = False
+
+
 @dataclass(frozen=True, eq=False)
 class Dissected:
     """A reference taken apart beside the shots that it is for, what suits, and the look that was fitted."""
@@ -114,6 +124,18 @@ class Dissected:
     fitted: Fitted
     still: Float32
     """(h, w, 3) ACEScct of the reference."""
+    asked: Asked
+
+    @property
+    def best(self) -> tuple[str, Suits]:
+        """The shot that it suits best."""
+        return max(self.by_shot, key=lambda s: s[1].score)
+
+    def once_more(self, alone: bool = False, bold: bool = False) -> Asked:
+        """The same still fitted to the shot alone that it suits best, or boldly."""
+        at = [n for n, _ in self.by_shot].index(self.best[0])
+        asked = self.asked
+        return replace(asked, shots=(asked.shots[at],) if alone else asked.shots, bold=bold or asked.bold)
 
     @property
     def score(self) -> float:
@@ -159,7 +181,9 @@ def dissect(
     if tell is not None:
         tell(0.9, "fitting")
     made = fit([m.picture for m in pictures], [reference], view, name or path.stem, bold)
-    return Dissected(theirs, take_apart([m.picture for m in pictures], view), tuple(each), made, reference)
+    own = take_apart([m.picture for m in pictures], view)
+    asked = Asked(path, encoding, tuple(m.shot for m in pictures), bold)
+    return Dissected(theirs, own, tuple(each), made, reference, asked)
 
 
 @dataclass(frozen=True)

@@ -7,9 +7,11 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QImage, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QSizePolicy, QWidget
+from PySide6.QtWidgets import QPushButton, QSizePolicy, QWidget
 
+from aquin.desk.commands import tip, words
 from aquin.desk.kit import theme
+from aquin.desk.kit.boxes import line_of
 from aquin.desk.kit.gauge import draw_gauge
 
 if TYPE_CHECKING:
@@ -94,8 +96,8 @@ class ApartSheet(QWidget):
         assert self.found is not None
         p.setFont(theme.font())
         p.setPen(theme.TEXT)
-        for words, of in (("reference", self.found.reference), ("shots", self.found.own)):
-            self._text(p, 16, y, self.width() - 32, f"{words}: {_ends(of)}", right=False)
+        for name, of in (("reference", self.found.reference), ("shots", self.found.own)):
+            self._text(p, 16, y, self.width() - 32, f"{name}: {_ends(of)}", right=False)
             y += LINE
         return y
 
@@ -149,6 +151,33 @@ class ApartSheet(QWidget):
                 none = self.found is not None and self.found.fitted.look.neutral
                 said = "a shot: no look was fitted" if none else "a shot under the fitted look"
                 self._text(p, rest.left(), rest.top() - LINE, rest.width(), said, False)
+
+
+class FitAgain(QWidget):
+    """What may be tried after a fit: the shot alone that the still suits best, or all that differs."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        line = line_of((16, 4, 16, 8), self)
+        self.alone, self.bold = QPushButton(), QPushButton(words("look.bold"))
+        for button, id in ((self.alone, "look.alone"), (self.bold, "look.bold")):
+            button.setToolTip(tip(id))
+            line.addWidget(button)
+        line.addStretch()
+
+    def show_found(self, found: Dissected | None, writable: bool) -> None:
+        several = found is not None and len(found.by_shot) > 1
+        if found is not None:
+            name, best = found.best
+            self.alone.setText(f"{words('look.alone')}: {name}, {best.score:.2f}")
+        self.alone.setVisible(several)
+        self.bold.setVisible(found is not None and not found.asked.bold)
+        self.setVisible(not (self.alone.isHidden() and self.bold.isHidden()))
+        for button in (self.alone, self.bold):
+            button.setEnabled(writable)
+
+    def take_keyboard(self) -> None:
+        (self.bold if self.alone.isHidden() else self.alone).setFocus()
 
 
 def _numbers(zone: Zone) -> tuple[str, ...]:

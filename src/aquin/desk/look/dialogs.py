@@ -31,6 +31,7 @@ if TYPE_CHECKING:
     from aquin.colour.config import ColourConfig
     from aquin.desk.kit.jobs import Jobs
     from aquin.desk.look.state import LookDesk
+    from aquin.jobs.look_work import Asked
     from aquin.production import Production
 
 PICTURES = "Pictures (*.tif *.tiff *.png *.jpg *.jpeg *.exr *.dpx)"
@@ -219,6 +220,8 @@ class LookDialogs(QObject):
             )
 
     def ask_still(self) -> None:
+        from aquin.jobs.look_work import Asked
+
         path = ask_open(self.owner, "A reference still", STILLS, PICTURES)
         if path is None:
             return
@@ -229,10 +232,20 @@ class LookDialogs(QObject):
             [("Encoding", choices), ("Fit", [(words, id) for id, words in BOLD])],
             self.owner,
         )
-        dialog.chosen.connect(lambda spaces: self.take_apart(path, spaces[0], spaces[1] == "bold"))
+        dialog.chosen.connect(
+            lambda spaces: self.take_apart(Asked(path, spaces[0], bold=spaces[1] == "bold"))
+        )
         open_fitting(dialog)
 
-    def take_apart(self, path: Path, encoding: str, bold: bool = False) -> None:
+    def fit_again(self, alone: bool = False, bold: bool = False) -> None:
+        """The still that is apart once more: to the shot alone that it suits best, or boldly."""
+        found = self.view.desk.dissected
+        if found is None:
+            self.view.told.emit("No still is taken apart yet.")
+            return
+        self.take_apart(found.once_more(alone, bold))
+
+    def take_apart(self, asked: Asked) -> None:
         """Take a still apart and fit a look to it, in the background."""
         from aquin.jobs.look_work import dissect
 
@@ -243,7 +256,9 @@ class LookDialogs(QObject):
         view.jobs.start_long(
             "dissect",
             "taking the still apart",
-            lambda tell: dissect(production, config, path, encoding, (), "", tell, bold),
+            lambda tell: dissect(
+                production, config, asked.path, asked.encoding, asked.shots, "", tell, asked.bold
+            ),
             view.dissected,
             view.told.emit,
         )

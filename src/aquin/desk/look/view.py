@@ -21,7 +21,7 @@ from aquin.desk.kit.paged import PageBar, columns_of, scrolled
 from aquin.desk.kit.section import Section
 from aquin.desk.kit.sheet import Cell, Sheet, image_of
 from aquin.desk.kit.timers import later
-from aquin.desk.look.apart import ApartSheet
+from aquin.desk.look.apart import ApartSheet, FitAgain
 from aquin.desk.look.dialogs import LookDialogs
 from aquin.desk.look.parts import Parts
 from aquin.desk.look.state import MOST_SHOTS, LookDesk
@@ -137,12 +137,18 @@ class LookView(SessionView):
         self.with_button.toggled.connect(self._toggle_shown)
         bar.addWidget(self.shot_label)
         bar.addWidget(self.with_button)
-        self.sheet, self.apart = Sheet(), ApartSheet()
+        self.sheet, self.apart, self.again = Sheet(), ApartSheet(), FitAgain()
+        self.again.alone.clicked.connect(lambda: self.dialogs.fit_again(alone=True))
+        self.again.bold.clicked.connect(lambda: self.dialogs.fit_again(bold=True))
         self.sheet.resized.connect(self._later.start)
         self.sheet.picked.connect(self._picked)
         self.pages = QStackedWidget()
         self.pages.addWidget(self.sheet)
-        self.pages.addWidget(self.apart)
+        apart = QWidget()
+        rows = column_of(0, apart, spacing=0)
+        rows.addWidget(self.apart, 1)
+        rows.addWidget(self.again)
+        self.pages.addWidget(apart)
         column.addLayout(bar)
         column.addWidget(self.pages, 1)
         return body
@@ -200,6 +206,7 @@ class LookView(SessionView):
             button.setEnabled(writable)
         self.bar.buttons["apart"].setEnabled(desk.dissected is not None)
         self.apart.show_found(desk.dissected)
+        self.again.show_found(desk.dissected, writable)
         self._ask_material()
         self.draw()
         self.stated.emit()
@@ -358,12 +365,11 @@ class LookView(SessionView):
         if not found.fitted.look.neutral:
             self.attempt(lambda: self.desk.add(replace(found.fitted.look, strength=USUAL), "fit to a still"))
         else:
-            self.told.emit(
-                "Too little in common for a careful fit: no look is made. "
-                "Take the still again to fit all that differs."
-            )
+            self.told.emit("Too little in common for a careful fit: no look is made.")
         self.refresh()
         self.show_page("apart")
+        if found.fitted.look.neutral:
+            self.again.take_keyboard()
 
     def take_keyboard(self) -> None:
         self.sheet.setFocus()
