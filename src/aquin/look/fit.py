@@ -158,10 +158,13 @@ def _steps(sides: _Sides, name: str) -> list[Part]:
         tried = made(look, sides)
         now = sides.distance(tried)
         sure = made is _tinted and sides.alike  # its error is known better than a distribution tells
-        kept = tried != look and bool(sure or now < BETTER * left)
+        with_it = now
+        if made is _toned:  # contrast brings colour with it, which hides that the tones are nearer
+            with_it = min(now, sides.distance(_coloured(tried, sides)))
+        kept = tried != look and bool(sure or with_it < BETTER * left)
         if kept:
             look, left = tried, now
-        parts.append(Part(title, tried, left if kept else now, kept))
+        parts.append(Part(title, tried, now, kept))
     return parts
 
 

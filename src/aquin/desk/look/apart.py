@@ -148,8 +148,9 @@ class ApartSheet(QWidget):
                 size = self.shot.size().scaled(rest.size().toSize(), Qt.AspectRatioMode.KeepAspectRatio)
                 p.drawImage(QRectF(rest.left(), rest.top(), size.width(), size.height()), self.shot)
                 p.setPen(theme.DIM)
-                none = self.found is not None and self.found.fitted.look.neutral
-                said = "a shot: no look was fitted" if none else "a shot under the fitted look"
+                none = self.found.fitted.look.neutral
+                name = self.found.best[0]
+                said = f"{name}: no look was fitted" if none else f"{name} under the fitted look"
                 self._text(p, rest.left(), rest.top() - LINE, rest.width(), said, False)
 
 
