@@ -77,23 +77,50 @@ def tones(rgb: Floats) -> tuple[Float32, float]:
     if scale < 1:
         size = (max(round(rgb.shape[1] * scale), 1), max(round(rgb.shape[0] * scale), 1))
         rgb = cv2.resize(rgb, size, interpolation=cv2.INTER_AREA)
-    top = max(float(np.percentile(rgb[::2, ::2], 99.5)), 1e-6)
-    return np.asarray(np.log2(np.clip(rgb / top, 0, 4) + 0.004), np.float32), scale
+    return _stops(rgb, max(float(np.percentile(rgb[::2, ::2], 99.5)), 1e-6)), scale
+
+
+def _stops(rgb: Float32, top: float) -> Float32:
+    return np.asarray(np.log2(np.clip(rgb / top, 0, 4) + 0.004), np.float32)
+
+
+AROUND = 0.35
+"""Of a chart's size, what is looked at around it when it is followed; it may move by less."""
+
+
+def _around(shape: tuple[int, ...], corners: Float64) -> tuple[slice, slice, Float64]:
+    """Rows and columns about (4, 2) corners in a picture of this shape, and where their first pixel lies, (2,)."""
+    low, high = corners.min(axis=0), corners.max(axis=0)
+    wide = AROUND * float((high - low).max()) + 16
+    x0, y0 = (max(int(v), 0) for v in low - wide)
+    x1, y1 = (max(int(v) + 1, at + 1) for v, at in zip(high + wide, (x0, y0), strict=True))
+    return slice(y0, min(y1, shape[0])), slice(x0, min(x1, shape[1])), np.array([x0, y0], np.float64)
 
 
 def follow(rgb: Floats, layout: Layout, corners: Floats) -> Found | None:
     """The chart near where it was in the frame before; None where it can't be seen there. `rgb`: (h, w, 3);
     `corners`: (4, 2) pixels.
     """
+    there = np.asarray(corners, np.float64)
     if not layout.findable:
-        return Found(np.asarray(corners, np.float64), 1.0)
-    tone, scale = tones(rgb)
+        return Found(there, 1.0)
+    rgb = np.asarray(rgb, np.float32)
+    rows, columns, start = _around(rgb.shape, there)
+    near = rgb[rows, columns]
+    if not near.size:
+        return None
+    scale = min(1.0, WORK_SIDE / max(rgb.shape[:2]))
+    if scale < 1:
+        size = [max(round(v * scale), 1) for v in near.shape[1::-1]]
+        near = cv2.resize(near, size, interpolation=cv2.INTER_AREA)
+    by = np.array(near.shape[1::-1]) / (columns.stop - columns.start, rows.stop - rows.start)
+    tone = _stops(near, max(float(np.percentile(rgb[::4, ::4], 99.5)), 1e-6))
     try:
-        moved = align(_grey(tone), np.asarray(corners, np.float64) * scale, layout)
+        moved = align(_grey(tone), (there - start) * by, layout)
         score = judge(tone, moved, layout)
     except (cv2.error, np.linalg.LinAlgError):
         return None
-    return Found(moved / scale, score) if score >= ENOUGH else None
+    return Found(moved / by + start, score) if score >= ENOUGH else None
 
 
 def _search(tone: Float32, scale: float, layout: Layout, ways: Sequence[_Way] = ()) -> Found | None:

@@ -16,9 +16,11 @@ from aquin.arrays import Float32
 from aquin.measure.scopes import LUMA, SKIN_ANGLE, chroma
 
 WIDTHS = (432, 360, 512)
-"""Pixels across in which faces are looked for: in all of the first, and again around what was seen there in the others.
-What is seen in one size only is chance.
+"""Pixels across in which faces are looked for: in all of the first, coarsely, and again around what was seen there in
+each. What is seen in one size only is chance.
 """
+COARSE = 2.0
+"""Steps of the detector's windows, over its own, by which a whole picture is gone over."""
 AGREE = 2
 AROUND = 1.6
 """Widths of a face around its middle in which it is looked at again."""
@@ -73,18 +75,23 @@ def find_faces(signal: Float32) -> list[Face]:
 
 
 def _find(signal: Float32) -> list[Face]:
-    first, *others = WIDTHS
     aspect = signal.shape[0] / signal.shape[1]
     out: list[Face] = []
-    for face in _seen(signal, first):
-        if any(_alike(f, face, aspect) for f in out) or not _plausible(signal, face):
+    for hint in _seen(signal, WIDTHS[0], step=COARSE, least=1):
+        if any(_alike(hint, f, aspect) for f in out) or not _plausible(signal, hint):
             continue
-        sizes = 1
-        for wide in others:
-            if sizes < AGREE and any(_alike(face, f, aspect) for f in _seen(signal, wide, face)):
-                sizes += 1
-        if sizes >= AGREE:
-            out.append(face)
+        sizes: list[list[Face]] = []
+        for k, wide in enumerate(WIDTHS):
+            if len(sizes) + len(WIDTHS) - k >= AGREE > len(sizes):
+                near = [f for f in _seen(signal, wide, hint) if _alike(hint, f, aspect)]
+                sizes += [near] if near else []
+        every = [f for near in sizes for f in near]
+        if len(sizes) >= AGREE:
+            face = Face(
+                *(sum(v) / len(every) for v in zip(*((f.x, f.y, f.width) for f in every), strict=True))
+            )
+            if _plausible(signal, face):
+                out.append(face)
     return out
 
 
@@ -93,8 +100,10 @@ def _alike(one: Face, other: Face, aspect: float) -> bool:
     return bool(apart < 0.35 * one.width and 0.6 < other.width / one.width < 1.6)
 
 
-def _seen(signal: Float32, wide: int, near: Face | None = None) -> list[Face]:
-    """What the detector sees in one size, or there only around a face."""
+def _seen(
+    signal: Float32, wide: int, near: Face | None = None, step: float = 1.0, least: int = 4
+) -> list[Face]:
+    """What the detector sees in one size, or there only around a face, in at least so many of its windows."""
     import cv2
 
     h, w = signal.shape[:2]
@@ -110,7 +119,7 @@ def _seen(signal: Float32, wide: int, near: Face | None = None) -> list[Face]:
     most = min(*small.shape[:2], min(wide, high)) - 1
     if most <= LEAST:
         return []
-    found = _cascade().detect_multi_scale(small, 1.2, 1, (LEAST, LEAST), (most, most))
+    found = _cascade().detect_multi_scale(small, 1.2, step, (LEAST, LEAST), (most, most), least)
     return [
         Face((x + f["c"] + f["width"] / 2) / wide, (y + f["r"] + f["height"] / 2) / high, f["width"] / wide)
         for f in found
