@@ -144,7 +144,9 @@ def cdl_of(
     high = np.array([3.0] * 3 + [0.3] * 3 + [3.0] * 3 + [3.0])
     if not saturation:
         low[9], high[9], first = 1 - 1e-9, 1 + 1e-9, np.array([*first[:9], 1.0])
-    return Grade(balance, trim_of(least(made, Aim.at(metric, hero), first, _STILL, _SPREAD, low, high, say)))
+    near = start is not None
+    found = least(made, Aim.at(metric, hero), first, _STILL, _SPREAD, low, high, say, near)
+    return Grade(balance, trim_of(found))
 
 
 def matrix_of(evidence: Evidence, start: Grade | None, metric: Metric) -> Grade:
@@ -157,7 +159,8 @@ def matrix_of(evidence: Evidence, start: Grade | None, metric: Metric) -> Grade:
     def made(matrices: Float64) -> Floats:
         return np.asarray(shot @ matrices.reshape(-1, 3, 3).transpose(0, 2, 1), np.float64)
 
-    found = least(made, aim, first, still, np.full(9, 0.2), still - 2, still + 2, evidence.weights)
+    near = start is not None and start.matrix is not None
+    found = least(made, aim, first, still, np.full(9, 0.2), still - 2, still + 2, evidence.weights, near)
     rows = [(float(r[0]), float(r[1]), float(r[2])) for r in found.reshape(3, 3)]
     matrix: Matrix3 = (rows[0], rows[1], rows[2])
     return Grade(balance, matrix=matrix)
@@ -194,7 +197,7 @@ def flared_of(
         return np.asarray(lit @ v[:, 3:].reshape(-1, 3, 3).transpose(0, 2, 1), np.float64)
 
     spread = np.array([_FLARE_SPREAD] * 3 + [0.5 if rows == 3 else 0.2] * rows)
-    found = least(made, aim, first, still, spread, low, high, evidence.weights)
+    found = least(made, aim, first, still, spread, low, high, evidence.weights, start is not None)
     flare = (float(found[0]), float(found[1]), float(found[2]))
     if rows == 3:
         return Grade(Balance.from_factors(balance.factors * found[3:]), flare=flare)
@@ -233,7 +236,8 @@ def root_of(evidence: Evidence, start: Grade, metric: Metric) -> Grade:
         return np.asarray(terms @ rows.reshape(-1, 3, TERMS).transpose(0, 2, 1), np.float64)
 
     still, spread = base.ravel(), np.full(3 * TERMS, _ROOT_SPREAD)
-    found = least(made, aim, first.ravel(), still, spread, still - 3, still + 3, evidence.weights)
+    near, say = start.root is not None, evidence.weights
+    found = least(made, aim, first.ravel(), still, spread, still - 3, still + 3, say, near)
     return Grade(balance, root=root_rows(found.reshape(3, TERMS)))
 
 
@@ -258,7 +262,7 @@ def warped_of(evidence: Evidence, base: Grade, start: HueWarp | None, metric: Me
     still = np.array([0.0] * 6 + [1.0] * 6)
     first = still if start is None else np.array([*start.turn, *start.scale])
     low, high = np.array([-MOST_TURN] * 6 + [0.3] * 6), np.array([MOST_TURN] * 6 + [2.5] * 6)
-    found = least(made, aim, first, still, _WARP_SPREAD, low, high, evidence.weights)
+    found = least(made, aim, first, still, _WARP_SPREAD, low, high, evidence.weights, start is not None)
     v = [float(n) for n in found]
     return replace(
         base, warp=HueWarp((v[0], v[1], v[2], v[3], v[4], v[5]), (v[6], v[7], v[8], v[9], v[10], v[11]))
@@ -283,9 +287,13 @@ def curved_of(evidence: Evidence, base: Grade, start: ToneCurve | None, metric: 
 
     still, first = np.zeros(5), np.zeros(5) if start is None else np.array(start.lift)
     low, high = np.full(5, -0.85), np.full(5, 0.85)
-    found = least(made, aim, first, still, _LIFT_SPREAD, low, high, evidence.weights)
+    found = least(made, aim, first, still, _LIFT_SPREAD, low, high, evidence.weights, start is not None)
     v = [float(n) for n in found]
     return replace(base, curve=ToneCurve((v[0], v[1], v[2], v[3], v[4])))
+
+
+ENOUGH, ENOUGH_NEAR = 1e-5, 1e-4
+"""Share of the cost that a step has to gain for another to follow."""
 
 
 def least(
@@ -297,12 +305,15 @@ def least(
     low: Float64,
     high: Float64,
     say: Float64 | None = None,
+    near: bool = False,
 ) -> Float64:
     """Robust least squares of colour terms (soft L1 from 1 dE00 on), weighted by `say`, with a pull to `still`.
 
     `made` takes (k, p) candidates to (k, n, 3) scene-linear colours, `aim` those to terms. Reweighting with
     Gauss-Newton steps, damped after Levenberg and Marquardt; derivatives by forward differences, of the colours and of
-    the terms one after the other: terms cost most, and have three slopes however many numbers there are.
+    the terms one after the other: terms cost most, and have three slopes however many numbers there are. `near`:
+    `first` is the best for nearly the same colours, and a step that gains little ends it (what is left out one by one
+    then leaves the same within 0.6 %).
     """
     vector = np.clip(first, low, high)
     nudges = 1e-5 * np.eye(len(vector))
@@ -339,6 +350,6 @@ def least(
         gained = best - value
         vector, colours, terms = candidate, new_colours, new_terms
         best, damping = value, max(damping / 8, 1e-9)
-        if gained < 1e-5 * max(best, 1e-2):
+        if gained < (ENOUGH_NEAR if near else ENOUGH) * max(best, 1e-2):
             break
     return vector

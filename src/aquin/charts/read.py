@@ -291,8 +291,8 @@ def _huber(a: Float64, b: Float64, w: Float64) -> tuple[Float64, Float64]:
     weight: Float64 = np.ones(len(b))
     fit: Float64 = np.zeros(a.shape[1])
     for _ in range(12):
-        scale = w * np.sqrt(weight)
-        fit = np.asarray(np.linalg.lstsq(a * scale[:, None], b * scale, rcond=None)[0], np.float64)
+        say = a * (w**2 * weight)[:, None]
+        fit = np.asarray(np.linalg.solve(say.T @ a, say.T @ b), np.float64)
         weight = np.asarray(1 / np.maximum(np.abs((b - a @ fit) * w) / 1.5, 1), np.float64)
     return fit, weight
 
