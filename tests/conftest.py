@@ -54,7 +54,8 @@ BASE = pytest.StashKey[Path]()
 
 FIRST = (
     *("production/test_audit", "desk/test_bench", "measure/test_looks", "cli/test_matching_cli"),
-    *("desk/test_one_session", "desk/test_moving_grades", "test_house", "cli/test_cut_and_screens_cli"),
+    *("desk/test_one_session", "desk/test_moving_grades", "production/test_charts_seen", "test_house"),
+    "cli/test_cut_and_screens_cli",
     *(
         "release/test_causes",
         "simulate/test_demo",
