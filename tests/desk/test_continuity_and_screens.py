@@ -19,6 +19,7 @@ from aquin.desk.kit.pictures import BLINK_MS, HOLD_MS
 from aquin.desk.window import Window
 from aquin.frames.timecode import frames_of, timecode_of
 from aquin.production import Production, Setup, Shot
+from aquin.production.audit import Finding
 from aquin.production.conform import Cut, CutList, conform
 from aquin.production.grading import held_grade, keep_grade
 from aquin.production.heroes import hero_of
@@ -81,6 +82,16 @@ def test_from_an_edit_to_a_closed_jump(window: Window) -> None:
     cut = view.desk.cut
     assert cut is not None and cut.position == 3 and cut.worst is not None
     wait_for(lambda: view.pair.idle() and view.pair.pictures.images["shot"] is not None, 20)
+    # what is open about its shots is said beside it
+    found = Finding("changing light", "warning", 0.9, "Its light falls", (shots[2].id,), advice="Follow it")
+    production.keep_findings({found.key: found.data()})
+    view.refresh()
+    assert not view.panel.about.isHidden()
+    assert view.panel.about.text() == f"?  {shots[2].name}: Its light falls"
+    assert view.panel.about.toolTip() == "Follow it"
+    production.keep_findings({})
+    view.refresh()
+    assert view.panel.about.isHidden()
     # compare modes as on the Bench, and blink stays slow
     assert BLINK_MS >= 334 and HOLD_MS >= 334
     for mode in ("seam", "strips", "blink", "side"):

@@ -16,6 +16,8 @@ from aquin.desk.kit.gauge import draw_gauge
 from aquin.desk.kit.labels import Words
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
+
     from aquin.production.cut.judged import Cut, Jump
 
 ROW = 34
@@ -80,6 +82,8 @@ class CutPanel(QWidget):
         column.addWidget(self.title)
         column.addWidget(self.state)
         column.addWidget(self.axes)
+        self.about = Words("", size=theme.SMALL, wrap=True)
+        column.addWidget(self.about)
         grid = QGridLayout()
         grid.setHorizontalSpacing(4)
         self.buttons: dict[str, QPushButton] = {}
@@ -110,11 +114,18 @@ class CutPanel(QWidget):
         column.addLayout(line)
         column.addStretch()
 
-    def show_cut(self, cut: Cut | None, writable: bool, moved: dict[str, int]) -> None:
-        """`moved`: by side, how many other cuts closing it there moves."""
+    def show_cut(
+        self, cut: Cut | None, writable: bool, moved: dict[str, int], about: Sequence[tuple[str, str]] = ()
+    ) -> None:
+        """`moved`: by side, how many other cuts closing it there moves. `about`: what is open about its shots, and what
+        is to be done, which may be better than a trim.
+        """
         self.title.setText("" if cut is None else f"{cut.position}   {cut.left.name} to {cut.right.name}")
         self.state.setText("" if cut is None else _state_words(cut))
         self.axes.show_jumps(() if cut is None else cut.jumps)
+        self.about.setText("\n".join(f"?  {said}" for said, _ in about))
+        self.about.setToolTip("\n".join(dict.fromkeys(advice for _, advice in about if advice)))
+        self.about.setVisible(bool(about))
         can = cut is not None and cut.off is not None and writable
         for side, button in self.buttons.items():
             button.setEnabled(can)

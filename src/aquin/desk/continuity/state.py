@@ -100,6 +100,20 @@ class CutDesk:
 
         return len(also_moved(self.found, cut, side))
 
+    def open_about(self) -> list[tuple[str, str]]:
+        """What is open about the shots on both sides of the cut, and what is to be done."""
+        cut = self.cut
+        if cut is None or self.production is None:
+            return []
+        from aquin.production.cells import open_findings
+
+        found = open_findings(self.production)
+        out: dict[str, tuple[str, str]] = {}
+        for piece in (cut.left, cut.right):
+            for finding in found.get(piece.shot.id, ()) if piece.shot is not None else ():
+                out.setdefault(finding.key, (f"{piece.name}: {finding.said}", finding.advice))
+        return list(out.values())
+
     @property
     def laid_out(self) -> list[tuple[str, list[Piece]]]:
         """The whole cut in groups with their headings, in the chosen order."""

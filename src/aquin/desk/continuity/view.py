@@ -221,7 +221,7 @@ class ContinuityView(SessionView):
         cut = desk.cut
         self.strip.show_cut(desk.found, desk.chosen, self.smalls.by_end)
         moved = {side: desk.moved_by(side) for side in ("left", "half", "right")}
-        self.panel.show_cut(cut, self.session.writable, moved)
+        self.panel.show_cut(cut, self.session.writable, moved, desk.open_about())
         if self.isVisible():
             self.pair.show_cut(cut, self.baked, self.session.look_shown)
         if self.page == "sheet":
