@@ -26,6 +26,7 @@ def take_or_leave(dialog: QDialog, word: str, take: Callable[[], object]) -> QDi
     kinds = QDialogButtonBox.StandardButton
     buttons = QDialogButtonBox(kinds.Ok | kinds.Cancel)
     buttons.button(kinds.Ok).setText(word)
+    buttons.button(kinds.Ok).setProperty("main", True)
     buttons.accepted.connect(take)
     buttons.rejected.connect(dialog.reject)
     return buttons

@@ -66,6 +66,7 @@ class MergeDialog(QDialog):
         column.addWidget(self.sheet, 1)
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
         self.ok = buttons.addButton("Merge", QDialogButtonBox.ButtonRole.AcceptRole)
+        self.ok.setProperty("main", True)
         buttons.accepted.connect(self._done)
         buttons.rejected.connect(self.reject)
         column.addWidget(buttons)

@@ -27,7 +27,7 @@ from aquin.errors import AquinError
 if TYPE_CHECKING:
     from aquin.jobs.release_contents import Wish
 
-SHOTS = {"all": "all shots, the rest marked", "agreed": "only shots that somebody agreed to"}
+SHOTS = {"all": "all shots; those not agreed are marked", "agreed": "only shots that somebody agreed to"}
 KEYS = "Keys (*.pem)"
 
 
@@ -91,6 +91,7 @@ class ReleaseDialog(QDialog):
         form.addRow(self.trouble)
         self.buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
         self.ok = self.buttons.addButton("Release", QDialogButtonBox.ButtonRole.AcceptRole)
+        self.ok.setProperty("main", True)
         self.buttons.accepted.connect(self._done)
         self.buttons.rejected.connect(self.reject)
         form.addRow(self.buttons)

@@ -37,6 +37,7 @@ class _Asking(QDialog):
         column.addStretch(1)
         self.buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
         self.do_button = self.buttons.addButton(does, QDialogButtonBox.ButtonRole.AcceptRole)
+        self.do_button.setProperty("main", True)
         self.do_button.setDefault(True)
         self.buttons.accepted.connect(self._take)
         self.buttons.rejected.connect(self.reject)
