@@ -28,7 +28,7 @@ from aquin.measure.ledger import Evidence
 from aquin.measure.looks import clipped_share, facts
 from aquin.measure.skin import find_skin
 
-FRAMES = 8
+FRAMES = 12
 """Frames of a chart take that are looked at when a whole shoot is matched; Charts looks at more."""
 
 
