@@ -295,6 +295,10 @@ def _spline(data: _Data) -> _Fit:
     return _Fit("spline", small, signal, cost, None, (), errors)
 
 
+STEP = 1e-7
+"""Of differences that stand for slopes."""
+
+
 def _parametric(
     data: _Data, family: str, start: Float64, shape: Callable[[Float64, Float64], Float64], small: Float64
 ) -> _Fit:
@@ -309,7 +313,26 @@ def _parametric(
         cost = np.sqrt(np.maximum(8 * (np.sqrt(1 + (r / 2) ** 2) - 1), 0)) * np.sign(r)
         return np.concatenate([cost, v[many:] / beliefs])
 
-    found = least_squares(left, np.concatenate([start, small]), x_scale="jac", method="trf", max_nfev=200)
+    def slopes(v: Float64) -> Float64:
+        """(n + nuisance, many + nuisance): a family's few numbers by differences, the deviations through the light."""
+        u = data.u(v[many:])
+        x = np.exp2(u)
+        at = shape(v[:many], x)
+        r = (data.y - at) / data.sigma
+        root = np.sqrt(1 + (r / 2) ** 2)
+        cost = np.sqrt(np.maximum(8 * (root - 1), 0))
+        turn = np.where(cost > 1e-5, np.abs(r) / np.maximum(root * cost, 1e-12), 1.0) / -data.sigma
+        out = np.zeros((len(r) + len(beliefs), len(v)))
+        for k, size in enumerate(STEP * np.maximum(np.abs(v[:many]), 1.0)):
+            moved = v[:many].copy()
+            moved[k] += size
+            out[: len(r), k] = turn * (shape(moved, x) - at) / size
+        out[: len(r), many:] = data.design(turn * (shape(v[:many], np.exp2(u + STEP)) - at) / STEP)
+        out[len(r) :, many:] = np.diag(1 / beliefs)
+        return out
+
+    first = np.concatenate([start, small])
+    found = least_squares(left, first, slopes, x_scale="jac", method="trf", max_nfev=200)
     v = found.x
     r = (data.y - shape(v[:many], np.exp2(data.u(v[many:])))) / data.sigma
     own = v[:many].copy()
