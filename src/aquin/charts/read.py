@@ -201,20 +201,20 @@ def _blotches(linear: Float64, many: int) -> Float64:
 def _dropped(mean: Float64, clipped: Float64, stray: Float64, blotches: Float64) -> tuple[str, ...]:
     """Why each patch is left out of solving, or ""."""
     usual = float(np.median(np.abs(stray - np.median(stray)))) * 1.4826
-    limit = max(STRAY, 4 * usual)
+    limit, dirt = max(STRAY, 4 * usual), float(np.median(blotches))
     out: list[str] = []
     for k in range(len(mean)):
         if clipped[k] > CLIPPED:
             out.append(LeftOut.CLIPPED)
         elif (mean[k] <= 1e-5).any():
             out.append(LeftOut.BELOW_BLACK)
-        elif blotches[k] > max(2.5 * DIRTY, 6 * float(np.median(blotches))):
+        elif blotches[k] > max(2.5 * DIRTY, 6 * dirt):
             out.append(LeftOut.UNEVEN)
         elif stray[k] > limit:
             out.append(LeftOut.GLARED)
         elif stray[k] < -limit:
             out.append(LeftOut.IN_SHADOW)
-        elif blotches[k] > max(DIRTY, 3 * float(np.median(blotches))):
+        elif blotches[k] > max(DIRTY, 3 * dirt):
             out.append(LeftOut.UNEVEN)
         else:
             out.append("")

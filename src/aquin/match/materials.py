@@ -9,7 +9,7 @@ numbers are.
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
-from functools import cached_property
+from functools import cached_property, lru_cache
 
 import cv2
 import numpy as np
@@ -108,13 +108,16 @@ class _Seen:
         """Pixels."""
         return float(self.mass.sum())
 
+    @property
+    def far(self) -> Float64:
+        """(n, n) say of each bin by its distance from grey."""
+        return _far_of_bins()
+
     @cached_property
     def shown(self) -> float:
         """All that it shows, as `_score` weighs it."""
-        axis = (np.arange(2 * REACH + 1) - REACH) * BIN
-        places = np.stack(np.meshgrid(axis, axis, indexing="ij"), axis=-1)
         there = self.mass >= FEWEST
-        return float((_far(places)[there] * (self.mass[there] / self.total) ** PRESENCE).sum())
+        return float((self.far[there] * (self.mass[there] / self.total) ** PRESENCE).sum())
 
 
 def pixels_of(linear: Floats, usable: np.ndarray | None = None) -> Float32:
@@ -241,14 +244,21 @@ def overlap(hero: _Seen, shot: _Seen, white: bool = True) -> Materials | None:
     """The same from pictures that were seen already (`seen`)."""
     reach = MOST_CAST if white else 0
     tops: dict[tuple[int, int], float] = {}
+    most = -np.inf
 
     def top(i: int, j: int) -> float:
+        nonlocal most
         if (i, j) not in tops:
-            tops[i, j] = float(_score(hero, shot, i, j).line.max())
+            common = _common(hero, shot, i, j)
+            if common.bound <= most:  # it can't be the best: how much overlaps need not be known
+                return common.bound
+            tops[i, j] = float(_score(hero, shot, i, j, common).line.max())
+            most = max(most, tops[i, j])
         return tops[i, j]
 
-    steps = range(-reach, reach + 1, COARSE)
-    best = max(((i, j) for i in steps for j in steps), key=lambda x: top(*x))
+    steps = sorted(range(-reach, reach + 1, COARSE), key=abs)
+    grid = sorted(((i, j) for i in steps for j in steps), key=lambda x: x[0] ** 2 + x[1] ** 2)
+    best = max(grid, key=lambda x: top(*x))
     if white:
         for _ in range(3):  # uphill from the best of a coarse grid
             near = [(best[0] + i, best[1] + j) for i in range(-2, 3) for j in range(-2, 3)]
@@ -286,11 +296,8 @@ def _judged(hero: _Seen, shot: _Seen, best: tuple[int, int], middle: "_Score", w
             if not len(one.places):
                 continue
             apart = np.hypot(*(one.places[:, None] - centres[None]).transpose(2, 0, 1))
-            nearest = apart.argmin(axis=1)
-            for k in range(count):
-                mine = nearest == k
-                if mine.any():
-                    votes[k, i, j] = one.weights[mine] @ _worth(one.overlaps[mine])
+            mine = (apart.argmin(axis=1) == np.arange(count)[:, None]).astype(np.float64)
+            votes[:, i, j] = mine @ (one.weights[:, None] * _worth(one.overlaps))
     could = middle.could
     whole = votes.sum(axis=0) / could
     peak = _peak(whole - prior)
@@ -384,41 +391,62 @@ class _Score:
     overlaps: Float64
 
 
-def _score(hero: _Seen, shot: _Seen, i: int, j: int) -> _Score:
-    """For chromaticities of the shot shifted by (i, j) bins."""
+NOTHING = -1e12
+"""The score where nothing is in both."""
+
+
+@dataclass(frozen=True)
+class _Common:
+    """What both have where the shot's chromaticities are shifted by some bins: slices of both, (a, b) where, `weights`:
+    (c,), and `cast`, what is taken off for the shift itself.
+    """
+
+    rows: tuple[slice, slice]
+    theirs: tuple[slice, slice]
+    both: np.ndarray
+    weights: Float64
+    could: float
+    cast: float
+
+    @property
+    def bound(self) -> float:
+        """What `_Score.line` can't be above."""
+        return float(self.weights.sum()) / self.could - self.cast if len(self.weights) else NOTHING
+
+
+def _common(hero: _Seen, shot: _Seen, i: int, j: int) -> _Common:
     n = 2 * REACH + 1
     rows = slice(max(-i, 0), n - max(i, 0)), slice(max(-j, 0), n - max(j, 0))
     theirs = slice(max(i, 0), n - max(-i, 0)), slice(max(j, 0), n - max(-j, 0))
     mh, ms = hero.mass[rows], shot.mass[theirs]
     both = (mh >= FEWEST) & (ms >= FEWEST)
-    lags = _lags()
-    prior: Floats = ((lags / PRIOR_STOPS) ** 2 + (np.hypot(i, j) * BIN / PRIOR_CAST) ** 2) / (2 * FIRM)
+    weights = (mh[both] / hero.total * (ms[both] / shot.total)) ** (PRESENCE / 2) * hero.far[rows][both]
+    cast = float((np.hypot(i, j) * BIN / PRIOR_CAST) ** 2 / (2 * FIRM))
     could = float(np.sqrt(hero.shown * shot.shown))
-    if not both.any():
+    return _Common(rows, theirs, both, np.asarray(weights, np.float64), could, cast)
+
+
+def _score(hero: _Seen, shot: _Seen, i: int, j: int, common: _Common | None = None) -> _Score:
+    """For chromaticities of the shot shifted by (i, j) bins."""
+    c = common or _common(hero, shot, i, j)
+    lags = _lags()
+    prior = np.asarray((lags / PRIOR_STOPS) ** 2 / (2 * FIRM) + c.cast, np.float64)
+    if not len(c.weights):
         nothing = np.zeros((0, len(lags)))
-        return _Score(
-            np.full(len(lags), -1e12),
-            np.asarray(prior, np.float64),
-            could,
-            np.zeros((0, 2)),
-            np.zeros(0),
-            nothing,
-        )
-    cross = np.conj(hero.spectra[hero.number[rows][both]]) * shot.spectra[shot.number[theirs][both]]
+        return _Score(np.full(len(lags), NOTHING), prior, c.could, np.zeros((0, 2)), c.weights, nothing)
+    cross = np.conj(hero.spectra[hero.number[c.rows][c.both]]) * shot.spectra[shot.number[c.theirs][c.both]]
     lines = np.fft.irfft(cross, LEVELS, axis=1)
     m = len(lags) // 2
     overlaps = np.clip(np.concatenate([lines[:, -m:], lines[:, : m + 1]], axis=1), 0, 1)
-    x, y = np.nonzero(both)
+    x, y = np.nonzero(c.both)
     places = np.stack([x + max(-i, 0) - REACH, y + max(-j, 0) - REACH], axis=1) * BIN
-    h, s = mh[both] / hero.total, ms[both] / shot.total
-    weights = (h * s) ** (PRESENCE / 2) * _far(places)
-    line = (weights @ _worth(overlaps)) / could - prior
+    line = (c.weights @ _worth(overlaps)) / c.could - prior
     return _Score(
         np.asarray(line, np.float64),
-        np.asarray(prior, np.float64),
-        could,
+        prior,
+        c.could,
         np.asarray(places, np.float64),
-        weights,
+        c.weights,
         np.asarray(overlaps, np.float64),
     )
 
@@ -439,3 +467,10 @@ GREY = 1.0
 def _far(places: Floats) -> Float64:
     """(...,) say of chromaticities, (..., 2): more with the distance from grey."""
     return np.asarray(GREY + np.minimum(np.hypot(places[..., 0], places[..., 1]), 2.0), np.float64)
+
+
+@lru_cache(maxsize=1)
+def _far_of_bins() -> Float64:
+    """(n, n), n = 2 REACH + 1."""
+    axis = (np.arange(2 * REACH + 1) - REACH) * BIN
+    return _far(np.stack(np.meshgrid(axis, axis, indexing="ij"), axis=-1))
