@@ -100,6 +100,15 @@ def bind_views(
         "board.agree": lambda: views.board.agree(),
         "board.level": lambda: views.board.levelling.start(views.board.chosen),
         "board.light": lambda: views.board.ask_drift(),
+    }
+    runs |= _of_look(views, within) | _of_continuity(views, within) | _of_screens(views, within)
+    runs |= _of_release(views, within) | _of_journal(views, within)
+    for id, run in runs.items():
+        commands.bind(id, run)
+
+
+def _of_look(views: Views, within: Callable[[str, Callable[[], object]], object]) -> Runs:
+    return {
         "look.use": lambda: within("look", views.look.toggle_use),
         "look.shown": lambda: views.look.with_button.toggle(),
         "look.new": lambda: within("look", views.look.new),
@@ -114,10 +123,6 @@ def bind_views(
         "look.previous": lambda: views.look.step(-1),
         "look.next": lambda: views.look.step(1),
     }
-    runs |= _of_continuity(views, within) | _of_screens(views, within)
-    runs |= _of_release(views, within) | _of_journal(views, within)
-    for id, run in runs.items():
-        commands.bind(id, run)
 
 
 def _of_continuity(views: Views, within: Callable[[str, Callable[[], object]], object]) -> Runs:

@@ -9,40 +9,17 @@ numbers are.
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
-from functools import cached_property, lru_cache
 
-import cv2
 import numpy as np
-from scipy.ndimage import gaussian_filter, gaussian_filter1d
 
-from aquin.arrays import Float32, Float64, Floats, all_three
+from aquin.arrays import Float64, Floats
 from aquin.match.drift import to_parts
+from aquin.match.seen import BIN, FEWEST, LEVELS, PRESENCE, REACH, STEP, Seen, pixels_of, seen, small_of
 
-WIDE = 360
-"""Pictures are looked at so many pixels wide."""
-BIN = 0.06
-"""Stops between channels in a bin of chromaticity."""
-STEP = 0.1
-"""Stops in a bin of level."""
-REACH = 40
-"""Bins of chromaticity on either side of grey."""
-LOW, LEVELS = -9.0, 168
-"""Lowest level, in stops of scene-linear, and how many bins there are: more than pictures need (those up to `TOP`), so
-that lags wrap into nothing.
-"""
-TOP = 5.0
 MOST_STOPS = 2.5
 """By how much exposure is looked for on either side."""
 MOST_CAST = 9
 """Bins by which chromaticities are shifted on either side when white is looked for."""
-EDGE = 0.3
-"""Stops by which a place may differ from its surroundings, to be inside a material."""
-SOFT = (0.8, 0.8, 0.8)
-"""Sigmas in bins: chromaticity and level."""
-FEWEST = 6.0
-"""Pixels, softened, that make a bin of chromaticity."""
-PRESENCE = 0.4
-"""Power of the area in a material's say: little."""
 PRIOR_STOPS, PRIOR_CAST = 0.5, 0.25
 """What is believed before: standard deviations of exposure and of log2 R/G and B/G."""
 FIRM = 60.0
@@ -92,89 +69,6 @@ photographs, seeds 101 and 102 of `benchmarks/matching.py unrelated`).
 """
 
 
-@dataclass(frozen=True)
-class _Seen:
-    """One picture: sqrt of each chromaticity's distribution of levels, transformed; and how much of it there is."""
-
-    spectra: np.ndarray
-    """(c, LEVELS / 2 + 1) complex, of the chromaticities that it has."""
-    number: np.ndarray
-    """(n, n), n = 2 REACH + 1: which of those each bin of chromaticity is, -1 for none."""
-    mass: Float64
-    """(n, n) pixels, softened."""
-
-    @cached_property
-    def total(self) -> float:
-        """Pixels."""
-        return float(self.mass.sum())
-
-    @property
-    def far(self) -> Float64:
-        """(n, n) say of each bin by its distance from grey."""
-        return _far_of_bins()
-
-    @cached_property
-    def shown(self) -> float:
-        """All that it shows, as `_score` weighs it."""
-        there = self.mass >= FEWEST
-        return float((self.far[there] * (self.mass[there] / self.total) ** PRESENCE).sum())
-
-
-def pixels_of(linear: Floats, usable: np.ndarray | None = None) -> Float32:
-    """(n, 3) log2 of the channels of the places of (h, w, 3) scene-linear that lie inside a material, unclipped."""
-    log, good = _small(linear, usable)
-    return np.asarray(log[good], np.float32)
-
-
-def _small(linear: Floats, usable: np.ndarray | None) -> tuple[Float32, np.ndarray]:
-    """(h', w', 3) log2 of the channels at `WIDE` pixels across, and (h', w') bool of places inside a material."""
-    h, w = linear.shape[:2]
-    size = (WIDE, max(round(h * WIDE / w), 2))
-    small = cv2.resize(np.asarray(linear, np.float32), size, interpolation=cv2.INTER_AREA)
-    good = all_three(small > 2.0**LOW)
-    if usable is not None:
-        good &= cv2.resize(usable.astype(np.float32), size, interpolation=cv2.INTER_AREA) > 0.99
-    log = np.log2(np.maximum(small, 2.0 ** (LOW - 1)))
-    box = np.ones((3, 3), np.uint8)
-    good &= all_three(cv2.dilate(log, box) - cv2.erode(log, box) < 2 * EDGE)
-    return np.asarray(log, np.float32), good
-
-
-def seen(log: Float32, frames: int = 1) -> _Seen:
-    """From (n, 3) log2 of the channels, of so many frames: what is there in all of them counts as often as in one."""
-    n = 2 * REACH + 1
-    a, b = log[:, 0] - log[:, 1], log[:, 2] - log[:, 1]
-    place = np.stack([a / BIN + REACH, b / BIN + REACH, (log.mean(axis=1) - LOW) / STEP], axis=1)
-    shape = (n, n, LEVELS)
-    inside = ((place >= 0) & (place < (n - 1.5, n - 1.5, (TOP - LOW) / STEP))).all(axis=1)
-    index = np.rint(place[inside]).astype(int)
-    many = np.bincount(np.ravel_multi_index(tuple(index.T), shape), minlength=n * n * LEVELS)
-    exact = many.reshape(shape).astype(np.float32) / np.float32(frames)
-    soft = _softened(exact)
-    mass = soft.sum(axis=2)
-    there = mass >= FEWEST
-    levels = gaussian_filter1d(soft[there], SOFT[2], axis=1, mode="constant", truncate=3)
-    share = np.sqrt(levels / np.maximum(levels.sum(axis=1, keepdims=True), 1e-9))
-    number = np.full(mass.shape, -1)
-    number[there] = np.arange(int(there.sum()))
-    return _Seen(np.fft.rfft(share, axis=1).astype(np.complex64), number, np.asarray(mass, np.float64))
-
-
-def _softened(exact: Float32) -> Float32:
-    """(n, n, m) counts, spread over near chromaticities. What is empty, which is most, is not looked at."""
-    out = np.zeros_like(exact)
-    if not exact.any():
-        return out
-    margin = (int(3 * SOFT[0] + 0.5), int(3 * SOFT[1] + 0.5), 0)
-    used = []
-    for k, others in enumerate(((1, 2), (0, 2), (0, 1))):
-        there = np.flatnonzero(exact.any(axis=others))
-        used.append(slice(max(int(there[0]) - margin[k], 0), int(there[-1]) + margin[k] + 1))
-    part = used[0], used[1], used[2]
-    out[part] = gaussian_filter(exact[part], (SOFT[0], SOFT[1], 0), mode="constant", truncate=3)
-    return out
-
-
 def match_materials(
     hero: Floats,
     shot: Floats,
@@ -207,14 +101,14 @@ def match_frames(
     return overlap(first if struck is None else _without(first, struck), second, white)
 
 
-def _without(side: _Seen, struck: Floats) -> _Seen:
+def _without(side: Seen, struck: Floats) -> Seen:
     """A picture as though it did not show some materials, (n, 2)."""
     axis = (np.arange(2 * REACH + 1) - REACH) * BIN
     places = np.stack(np.meshgrid(axis, axis, indexing="ij"), axis=-1)
     gone = np.zeros(side.mass.shape, bool)
     for at in np.reshape(struck, (-1, 2)):
         gone |= np.hypot(*(places - at).transpose(2, 0, 1)) <= RADIUS
-    return _Seen(side.spectra, np.where(gone, -1, side.number), np.where(gone, 0.0, side.mass))
+    return Seen(side.spectra, np.where(gone, -1, side.number), np.where(gone, 0.0, side.mass))
 
 
 def places_of(
@@ -223,7 +117,7 @@ def places_of(
     """(h', w') at `WIDE` pixels across: which of some materials, (n, 2) log2 R/G and B/G in the hero, each place of
     (h, w, 3) scene-linear shows; -1 for none. `off`: (3,) log2 of this picture's channels over the hero's.
     """
-    log, good = _small(linear, usable)
+    log, good = small_of(linear, usable)
     moved = np.zeros(3) if off is None else np.asarray(off, np.float64)
     plane = np.stack(
         [
@@ -240,7 +134,7 @@ def places_of(
     return best
 
 
-def overlap(hero: _Seen, shot: _Seen, white: bool = True) -> Materials | None:
+def overlap(hero: Seen, shot: Seen, white: bool = True) -> Materials | None:
     """The same from pictures that were seen already (`seen`)."""
     reach = MOST_CAST if white else 0
     tops: dict[tuple[int, int], float] = {}
@@ -278,7 +172,7 @@ NEAR = 2
 """Bins about the best cast that materials vote in."""
 
 
-def _judged(hero: _Seen, shot: _Seen, best: tuple[int, int], middle: "_Score", white: bool) -> Materials:
+def _judged(hero: Seen, shot: Seen, best: tuple[int, int], middle: "_Score", white: bool) -> Materials:
     """Votes, their weighted middle, and how far it would move without each of them."""
     labels = _grouped(middle.places, middle.weights)
     count = int(labels.max()) + 1
@@ -414,7 +308,7 @@ class _Common:
         return float(self.weights.sum()) / self.could - self.cast if len(self.weights) else NOTHING
 
 
-def _common(hero: _Seen, shot: _Seen, i: int, j: int) -> _Common:
+def _common(hero: Seen, shot: Seen, i: int, j: int) -> _Common:
     n = 2 * REACH + 1
     rows = slice(max(-i, 0), n - max(i, 0)), slice(max(-j, 0), n - max(j, 0))
     theirs = slice(max(i, 0), n - max(-i, 0)), slice(max(j, 0), n - max(-j, 0))
@@ -426,7 +320,7 @@ def _common(hero: _Seen, shot: _Seen, i: int, j: int) -> _Common:
     return _Common(rows, theirs, both, np.asarray(weights, np.float64), could, cast)
 
 
-def _score(hero: _Seen, shot: _Seen, i: int, j: int, common: _Common | None = None) -> _Score:
+def _score(hero: Seen, shot: Seen, i: int, j: int, common: _Common | None = None) -> _Score:
     """For chromaticities of the shot shifted by (i, j) bins."""
     c = common or _common(hero, shot, i, j)
     lags = _lags()
@@ -458,19 +352,3 @@ GAIN = 1.0
 def _worth(overlaps: Floats) -> Float64:
     """0 to 1 of overlaps: one material that fits wholly counts less than two that fit half."""
     return np.asarray(np.log1p(GAIN * overlaps) / np.log1p(GAIN), np.float64)
-
-
-GREY = 1.0
-"""What grey counts beside saturated colours a stop and more from it."""
-
-
-def _far(places: Floats) -> Float64:
-    """(...,) say of chromaticities, (..., 2): more with the distance from grey."""
-    return np.asarray(GREY + np.minimum(np.hypot(places[..., 0], places[..., 1]), 2.0), np.float64)
-
-
-@lru_cache(maxsize=1)
-def _far_of_bins() -> Float64:
-    """(n, n), n = 2 REACH + 1."""
-    axis = (np.arange(2 * REACH + 1) - REACH) * BIN
-    return _far(np.stack(np.meshgrid(axis, axis, indexing="ij"), axis=-1))
