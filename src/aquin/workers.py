@@ -11,7 +11,7 @@ import time
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from concurrent.futures import FIRST_COMPLETED, Future, ProcessPoolExecutor, wait
 from concurrent.futures.process import BrokenProcessPool
-from multiprocessing import connection
+from multiprocessing import connection, forkserver
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -163,6 +163,12 @@ def context() -> Any:
     made = multiprocessing.get_context("forkserver")
     made.set_forkserver_preload(["aquin.preloaded"])  # heard before the first one only
     return made
+
+
+def get_ready() -> None:
+    """Begin to make what processes are forked from, beside what the program does before they are first needed."""
+    context()
+    forkserver.ensure_running()
 
 
 def surroundings() -> dict[str, str]:

@@ -23,6 +23,7 @@ from aquin.cli.opening import (
 )
 from aquin.cli.output import printed, with_progress
 from aquin.errors import AquinError
+from aquin.workers import get_ready
 
 
 def layouts(as_json: of.AsJson = False) -> None:
@@ -213,6 +214,7 @@ def profile(
     as_json: of.AsJson = False,
 ) -> None:
     """Recover a camera's curve and matrix from an exposure series of a chart."""
+    get_ready()
     from aquin.cli.words.charts import say_profile
     from aquin.jobs.profile_series import ProfileAsk, profile_series
 
@@ -288,6 +290,7 @@ def latitude(
     as_json: of.AsJson = False,
 ) -> None:
     """How far over and under a camera may be: colour shift, noise, resolution and clipping per stop."""
+    get_ready()
     from aquin.cli.words.charts import say_latitude
     from aquin.jobs.latitude_series import LatitudeAsk, latitude_series
 

@@ -13,6 +13,7 @@ from aquin.cli.opening import opened, shot_of
 from aquin.cli.output import printed, with_progress
 from aquin.errors import AquinError
 from aquin.reading import json_of
+from aquin.workers import get_ready
 
 CELL_HELP = "Only this cell; SETUP alone is all of its cameras. Repeatable."
 
@@ -43,6 +44,7 @@ def settle(
     """Match the cameras of each setup to its hero: balances by charts and by what both saw. A camera without an
     encoding is given one first; exit 1 when cells are left.
     """
+    get_ready()
     from aquin.charts.solve import FULL
     from aquin.cli.words.matching import cells_data, say_cells
     from aquin.jobs.settle_cells import settle_cells

@@ -9,6 +9,7 @@ from aquin.cli import options as of
 from aquin.cli.opening import opened, rate_in, shot_of
 from aquin.cli.output import printed, with_progress
 from aquin.errors import AquinError
+from aquin.workers import get_ready
 
 
 def new(
@@ -75,6 +76,7 @@ def measure(
     file: of.File, jobs: of.Jobs = None, cluster: of.Cluster = None, as_json: of.AsJson = False
 ) -> None:
     """Measure every shot that is not measured yet. Stop with Ctrl-C: what was measured is kept."""
+    get_ready()
     from aquin.cli.words.production import say_measured, short
     from aquin.production.measuring import measure_shots
     from aquin.production.records import Shot
@@ -109,6 +111,7 @@ def audit(
     as_json: of.AsJson = False,
 ) -> None:
     """Find what is wrong with tags, light, papers and grades. Exit 1 with findings that are not dismissed."""
+    get_ready()
     from aquin.cli.words.production import finding_data, say_findings
     from aquin.production.audit import apply_fix, kept_findings, run_audit
     from aquin.production.audit import dismiss as set_aside
