@@ -7,6 +7,7 @@ from importlib import import_module
 
 for _name in ("OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS", "MKL_NUM_THREADS"):
     os.environ[_name] = "1"  # read when NumPy is loaded
+os.nice(10)  # whoever works in the window comes first, while this imports as well
 
 for _name in (
     "production.beside",

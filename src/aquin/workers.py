@@ -139,6 +139,8 @@ def _outcome(item: Any, future: Future[Any]) -> Any:
     return AquinError(f"this went wrong inside Aquin ({type(error).__name__}: {error})", _path(item), "")
 
 
+NICE = 10
+"""By how much whoever works in the window comes first."""
 REST = 20.0
 """Seconds for which processes wait for the next job: starting them takes two."""
 
@@ -246,7 +248,7 @@ def begin(settings: Mapping[str, str] | None = None) -> None:
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     threading.Thread(target=end_with_parent, daemon=True).start()
     cv2.setNumThreads(1)
-    os.nice(10)
+    os.nice(max(NICE - os.nice(0), 0))
 
 
 def end_with_parent() -> None:
