@@ -45,22 +45,15 @@ def settle(
     encoding is given one first; exit 1 when cells are left.
     """
     get_ready()
-    from aquin.charts.solve import FULL
     from aquin.cli.words.matching import cells_data, say_cells
     from aquin.jobs.settle_cells import settle_cells
     from aquin.production.cells import board
     from aquin.production.heroes import hero_of, take_proposed
-    from aquin.production.matching import MODELS, Wish
+    from aquin.production.matching import Wish
     from aquin.production.records import Setup
     from aquin.production.settings import config_of
 
-    chosen = FULL if model == "full" else model
-    if chosen not in MODELS:
-        raise AquinError(
-            f"there is no model '{model}'", None, f"Use {', '.join(m for m in MODELS if m != FULL)} or full"
-        )
-    if exposure not in ("weighed", "chart", "filmed"):
-        raise AquinError(f"there is no exposure '{exposure}'", None, "Use weighed, chart or filmed")
+    chosen = _model_of(model, exposure)
     with opened(file) as production:
         config = config_of(production)
         if heroes:
@@ -79,6 +72,21 @@ def settle(
         data = cells_data(done, names, board(production, config_of(production)))
     printed(data, as_json, say_cells)
     raise typer.Exit(0 if all(c.done for c in done.cells) else 1)
+
+
+def _model_of(model: str, exposure: str) -> str:
+    """The model that is meant. Raises AquinError for one, or a way of exposure, that there is not."""
+    from aquin.charts.solve import FULL
+    from aquin.production.matching import MODELS
+
+    chosen = FULL if model == "full" else model
+    if chosen not in MODELS:
+        raise AquinError(
+            f"there is no model '{model}'", None, f"Use {', '.join(m for m in MODELS if m != FULL)} or full"
+        )
+    if exposure not in ("weighed", "chart", "filmed"):
+        raise AquinError(f"there is no exposure '{exposure}'", None, "Use weighed, chart or filmed")
+    return chosen
 
 
 def _cell_names(production: Any, config: Any) -> dict[tuple[str, str], tuple[str, str]]:
