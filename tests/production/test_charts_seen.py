@@ -15,11 +15,11 @@ from aquin.colour import acescct
 from aquin.colour.config import ColourConfig
 from aquin.jobs.settle_cells import prepare, settle_cells
 from aquin.production import Production, Shot
-from aquin.production.audit import apply_fix, apply_fixes, dismiss, run_audit, sure_fixes
+from aquin.production.audit import Finding, apply_fix, apply_fixes, dismiss, run_audit, sure_fixes
 from aquin.production.audit.charts import SERIES, UNLOGGED
 from aquin.production.charts_seen import Seen, look_for_charts, series_among, series_seen
 from aquin.production.heroes import propose, take_proposed
-from aquin.production.records import Camera, Setup
+from aquin.production.records import Camera, Root, Setup
 from aquin.production.settings import config_of
 from aquin.production.shoot import Shoot
 from aquin.production.stand_in import By
@@ -84,6 +84,25 @@ def test_a_hero_that_is_a_chart_take_gives_way_in_the_same_step(
     production.change("no hero", replace(production.get(Setup, setup.id), hero_id=""))
     shown = {id for f in found if f.kind in UNLOGGED for id in f.shots}
     assert propose(production)[setup.id].id not in shown
+
+
+def test_what_somebody_set_aside_does_not_speak_against_a_hero(tmp_path: Path) -> None:
+    production = Production.create(tmp_path / "p.aquin", "Ferry")
+    root, camera, setup = Root("media"), Camera("Heron", "ACEScct"), Setup("galley", 1)
+    one, other = (
+        Shot(root.id, f"{n}.mkv", n, "shot", camera_id=camera.id, setup_id=setup.id, content=n, frames=frames)
+        for n, frames in (("longer", 200), ("shorter", 100))
+    )
+    production.change("a setup", root, camera, setup, one, other)
+    assert propose(production)[setup.id] == one
+    found = Finding("chart not logged", "warning", 0.9, "It shows a chart", (one.id,))
+    production.keep_findings({found.key: found.data()})
+    assert propose(production)[setup.id] == other
+    dismiss(production, found, "it is a painting")
+    assert propose(production)[setup.id] == one
+    dismiss(production, found, "")
+    assert propose(production)[setup.id] == other
+    production.close()
 
 
 def test_takes_of_a_series_that_somebody_set_aside_are_shots_again(

@@ -10,7 +10,7 @@ from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 from aquin.production.measuring import encoding_of
-from aquin.production.records import Camera, Option, Setup, Shot
+from aquin.production.records import Camera, Dismissal, Option, Setup, Shot, finding_key
 from aquin.production.setups import seconds_of
 
 if TYPE_CHECKING:
@@ -70,18 +70,7 @@ def propose(production: Production, gone: Collection[str] = ()) -> dict[str, Sho
     speaks against. Takes under a second are rarely shots (slates, cards), and how a hero is read has to be known.
     `gone`: ids of shots that can't be heroes any more.
     """
-    doubted: Counter[str] = Counter()
-    for data in production.findings():
-        weight = (
-            100
-            if data.get("kind") in CHARTS
-            else 10
-            if data.get("kind") in LOOKS
-            else 1
-            if data.get("severity") in ("error", "warning")
-            else 0
-        )
-        doubted.update(dict.fromkeys(data.get("shots", ()), weight))
+    doubted = _doubted(production)
     shots = [
         s
         for s in production.all(Shot)
@@ -111,6 +100,19 @@ def propose(production: Production, gone: Collection[str] = ()) -> dict[str, Sho
                 -s.frames,
             ),
         )
+    return out
+
+
+def _doubted(production: Production) -> Counter[str]:
+    """By shot, how much the audit has against it as a hero; what a person set aside does not count."""
+    aside = {d.finding for d in production.all(Dismissal)}
+    out: Counter[str] = Counter()
+    for data in production.findings():
+        kind, shots = str(data.get("kind")), data.get("shots", ())
+        if finding_key(kind, data.get("camera", ""), data.get("setup", ""), shots) in aside:
+            continue
+        weight = int(data.get("severity") in ("error", "warning"))
+        out.update(dict.fromkeys(shots, 100 if kind in CHARTS else 10 if kind in LOOKS else weight))
     return out
 
 

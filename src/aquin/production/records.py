@@ -3,7 +3,7 @@
 Every record has an `id`: a UUID as 32 hexadecimal digits, so that work from several houses can be merged.
 """
 
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass, field
 from fractions import Fraction
 from functools import cached_property
@@ -225,6 +225,11 @@ class Dismissal(Record):
     finding: str
     """The finding's key: its kind and its subjects."""
     reason: str
+
+
+def finding_key(kind: str, camera: str, setup: str, shots: Collection[str]) -> str:
+    """The same for the same finding of a later audit."""
+    return "|".join((kind, camera, setup, *sorted(shots)))
 
 
 @dataclass(frozen=True)

@@ -4,6 +4,7 @@ from collections.abc import Mapping
 from dataclasses import asdict, dataclass, field
 from typing import Any, Literal
 
+from aquin.production.records import finding_key
 from aquin.wording import minus
 
 Severity = Literal["error", "warning", "note"]
@@ -43,7 +44,7 @@ class Finding:
     @property
     def key(self) -> str:
         """The same for the same finding of a later audit."""
-        return "|".join((self.kind, self.camera, self.setup, *sorted(self.shots)))
+        return finding_key(self.kind, self.camera, self.setup, self.shots)
 
     @property
     def said(self) -> str:
