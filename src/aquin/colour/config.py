@@ -1,6 +1,7 @@
 """The colour configuration: OpenColorIO's built-in studio configuration, or a file, plus a production's cameras."""
 
 import copy
+import hashlib
 import os
 from collections.abc import Iterator
 from dataclasses import dataclass
@@ -68,9 +69,8 @@ class ColourConfig:
         if not path.is_file():
             raise AquinError("the colour configuration does not exist", path, "Check --config")
         try:
-            config = ocio.Config.CreateFromFile(str(path))
-            config.validate()
-        except (ocio.Exception, UnicodeDecodeError) as error:
+            config = _parsed(path)
+        except (ocio.Exception, UnicodeDecodeError, OSError) as error:
             raise AquinError(
                 f"the colour configuration can't be used ({_first(error)})", path, "Check the file"
             ) from error
@@ -366,6 +366,22 @@ def _shared(path: str | None, changed: int, size: int) -> ColourConfig:
 
 MOST_BYTES = 100_000_000
 """Of a file that a configuration names."""
+
+
+_TEXTS: dict[tuple[bytes, Path], Any] = {}
+"""Configurations by their files' bytes and folders: reading one holds the interpreter for 40 to 70 ms."""
+
+
+def _parsed(path: Path) -> Any:
+    """An OpenColorIO configuration of its own. Raises ocio.Exception or OSError."""
+    key = hashlib.blake2b(path.read_bytes()).digest(), path.absolute().parent
+    if key not in _TEXTS:
+        read = ocio.Config.CreateFromFile(str(path))
+        read.validate()
+        if len(_TEXTS) >= 8:
+            _TEXTS.clear()
+        _TEXTS[key] = read
+    return copy.deepcopy(_TEXTS[key])
 
 
 def _check_files(config: Any, path: Path) -> None:

@@ -16,11 +16,11 @@ from aquin.arrays import Float32
 from aquin.measure.scopes import LUMA, SKIN_ANGLE, chroma
 
 WIDTHS = (432, 360, 512)
-"""Pixels across in which faces are looked for: in all of the first, coarsely, and again around what was seen there in
-each. What is seen in one size only is chance.
+"""Pixels across in which faces are looked for around a place. What is seen in one size only is chance."""
+COARSE, WHOLE = 2.0, 2
+"""Steps of the detector's windows, over its own, by which a whole picture is gone over, and in how many of the sizes: in
+one alone 7 of 96 faces are missed, in two one.
 """
-COARSE = 2.0
-"""Steps of the detector's windows, over its own, by which a whole picture is gone over."""
 AGREE = 2
 AROUND = 1.6
 """Widths of a face around its middle in which it is looked at again."""
@@ -77,7 +77,8 @@ def find_faces(signal: Float32) -> list[Face]:
 def _find(signal: Float32) -> list[Face]:
     aspect = signal.shape[0] / signal.shape[1]
     out: list[Face] = []
-    for hint in _seen(signal, WIDTHS[0], step=COARSE, least=1):
+    hints = (h for wide in WIDTHS[:WHOLE] for h in _seen(signal, wide, step=COARSE, least=1))
+    for hint in hints:
         if any(_alike(hint, f, aspect) for f in out) or not _plausible(signal, hint):
             continue
         sizes: list[list[Face]] = []
