@@ -18,7 +18,7 @@ from aquin.measure.scopes import LUMA, SKIN_ANGLE, chroma
 WIDTHS = (432, 360, 512)
 """Pixels across in which faces are looked for around a place. What is seen in one size only is chance."""
 COARSE, WHOLE = 2.0, 2
-"""Steps of the detector's windows, over its own, by which a whole picture is gone over, and in how many of the sizes: of
+"""Steps of the detector's windows, over its own, by which a picture is gone over, and in how many of the sizes: of
 96 faces one is missed that way, in one size alone up to seven.
 """
 AGREE = 2
