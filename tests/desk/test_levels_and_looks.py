@@ -144,6 +144,7 @@ def test_a_still_is_taken_apart_in_the_view(window: Window, tmp_path: Path) -> N
     wait_for(lambda: view.desk.dissected is not None, 120)
     assert view.page == "apart"
     assert view.apart.accessibleDescription().startswith("suits")
+    assert view.apart.still is not None and view.apart.shot is not None
     assert view.desk.held
     assert not view.desk.held[0].record.on
     held = len(view.desk.held)

@@ -125,6 +125,8 @@ class Dissected:
     still: Float32
     """(h, w, 3) ACEScct of the reference."""
     asked: Asked
+    shown: Float32
+    """(h, w, 3) ACEScct of the shot that it suits best, without a look."""
 
     @property
     def best(self) -> tuple[str, Suits]:
@@ -183,7 +185,8 @@ def dissect(
     made = fit([m.picture for m in pictures], [reference], view, name or path.stem, bold)
     own = take_apart([m.picture for m in pictures], view)
     asked = Asked(path, encoding, tuple(m.shot for m in pictures), bold)
-    return Dissected(theirs, own, tuple(each), made, reference, asked)
+    best = max(range(len(each)), key=lambda k: each[k][1].score)
+    return Dissected(theirs, own, tuple(each), made, reference, asked, pictures[best].picture)
 
 
 @dataclass(frozen=True)

@@ -360,8 +360,7 @@ class LookView(SessionView):
         self.desk.dissected = found
         if self.baked is not None:
             self.apart.still = _seen(self.baked, found.still, None)
-            own = next((m for m in self.desk.material if m.shot.name == found.best[0]), None)
-            self.apart.shot = None if own is None else _seen(self.baked, own.picture, found.fitted.look)
+            self.apart.shot = _seen(self.baked, found.shown, found.fitted.look)
         if not found.fitted.look.neutral:
             self.attempt(lambda: self.desk.add(replace(found.fitted.look, strength=USUAL), "fit to a still"))
         else:
