@@ -138,7 +138,7 @@ class ApartSheet(QWidget):
             self._text(p, 16, y, self.width() - 32, line, right=False)
             y += LINE - 2
         if self.still is not None:
-            room = QRectF(16, y + 10, self.width() - 32, max(self.height() - y - 20, 60))
+            room = QRectF(16, y + LINE, self.width() - 32, max(self.height() - y - LINE - 6, 60))
             size = self.still.size().scaled(room.size().toSize(), Qt.AspectRatioMode.KeepAspectRatio)
             p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
             p.drawImage(QRectF(room.left(), room.top(), size.width(), size.height()), self.still)
