@@ -246,7 +246,8 @@ class ColourConfig:
 
     def view(self, display: str, view: str) -> "Processor":
         """Scene-linear AP1 to a display's signal. Raises AquinError for an unknown pair."""
-        if view not in dict(self.displays()).get(display, []):
+        known_pair = ("view", display, view) in self._ready
+        if not known_pair and view not in dict(self.displays()).get(display, []):
             known = "; ".join(f"{d}: {', '.join(v)}" for d, v in self.displays())
             raise AquinError(f"there is no view '{view}' on display '{display}'", None, f"There are: {known}")
         group = ocio.GroupTransform()

@@ -6,6 +6,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
+from itertools import product
 from typing import Any
 
 import numpy as np
@@ -30,9 +31,13 @@ SAME = 1.0
 """CIEDE2000 (root of mean square) up to which a picture counts as the expected one where nothing explains the rest."""
 STRENGTHS = np.linspace(0.0, 1.5, 31)
 FEW = 1_500
-"""Pixels that pairs of causes are tried on first."""
-KEPT = 12
-"""Pairs that are then tried on all."""
+"""Pixels that the likeliest are tried on next."""
+FIRST = 300
+"""Pixels that everything is tried on first."""
+LIKELY = 48
+"""How many are then tried on `FEW`."""
+KEPT = 14
+"""How many are then tried on all."""
 
 
 Signal = Callable[[Floats], Floats]
@@ -271,79 +276,60 @@ class Trial:
 
     def rank(self, others: Sequence[Other]) -> list[Explained]:
         """The likeliest first: what is expected, each cause, and pairs of what is done in the chain and to the
-        picture.
+        picture. All are tried on few pixels, the likeliest of them on more.
         """
         exact = Cause("exact", "it is as it must be", EXACT)
-        inner, outer = (
-            in_the_chain(self.chain, others),
-            to_the_picture(self.chain.gamma, self.chain.own_light),
-        )
-        made = {k: np.asarray(self._made(c), np.float64) for k, c in enumerate(inner)}
-        inner += self._strengths(made, len(inner))
-        found = [self.explained((exact,), self.right)]
-        found += [self.explained((c,), made[k]) for k, c in enumerate(inner)]
-        found += [self.explained((c,), self._after(c, self.right)) for c in outer]
-        found += self._pairs(inner, outer, made)
-        return _one_of_each(sorted(found, key=lambda e: e.score))
+        inner = [*in_the_chain(self.chain, others), *self._strengths()]
+        outer = to_the_picture(self.chain.gamma, self.chain.own_light)
+        tried: list[tuple[Cause, ...]] = [(c,) for c in (*inner, *outer)]
+        tried += self._pairs(inner, outer)
+        for pixels, kept in ((FIRST, LIKELY), (FEW, KEPT)):
+            few, known = slice(0, pixels), dict[int, Float64]()
+            scores = [self.explained(t, self._made(t, few, known), few).score for t in tried]
+            tried = [tried[k] for k in np.argsort(scores, kind="stable")[:kept]]
+        whole, known = slice(None), {}
+        found = [self.explained(t, self._made(t, whole, known)) for t in tried]
+        return _one_of_each(sorted([self.explained((exact,), self.right), *found], key=lambda e: e.score))
 
-    def _made(self, cause: Cause) -> Floats:
-        assert cause.make is not None
-        return cause.make(self.codes)
+    def _made(self, causes: tuple[Cause, ...], few: slice, known: dict[int, Float64]) -> Floats:
+        """The signal that they make: the last one that is in the chain holds what those before it do there. `known`:
+        what causes in the chain made of these pixels.
+        """
+        inner = [c for c in causes if c.make is not None]
+        signal: Floats = self.right[few]
+        if inner:
+            last = inner[-1]
+            if id(last) not in known:
+                assert last.make is not None
+                known[id(last)] = np.asarray(last.make(self.codes[few]), np.float64)
+            signal = known[id(last)]
+        for cause in causes:
+            if cause.after is not None:
+                signal = cause.after(signal)
+        return signal
 
-    @staticmethod
-    def _after(cause: Cause, signal: Floats) -> Floats:
-        assert cause.after is not None
-        return cause.after(signal)
-
-    def _strengths(self, made: dict[int, Float64], at: int) -> list[Cause]:
+    def _strengths(self) -> list[Cause]:
         look = self.chain.look
         if look is None or look.neutral or not look.strength:
             return []
+        few = slice(0, FIRST)
         tried = [
             strength(self.chain, float(s)) for s in STRENGTHS if abs(s - look.strength) > 0.04 and s > 0.04
         ]
-        few = slice(0, FEW)
-        best = min(
-            tried,
-            key=lambda c: float(np.mean(self._off(c.make(self.codes[few]), few) ** 2)),  # type: ignore[misc]
-        )
-        made[at] = np.asarray(self._made(best), np.float64)
-        return [best]
+        return [min(tried, key=lambda c: self.explained((c,), self._made((c,), few, {}), few).score)]
 
-    def _pairs(self, inner: list[Cause], outer: list[Cause], made: dict[int, Float64]) -> list[Explained]:
+    def _pairs(self, inner: Sequence[Cause], outer: Sequence[Cause]) -> Iterator[tuple[Cause, Cause]]:
         """Something in the chain with something done to the picture, a missing look with something else, and what was
         done in the chain of a picture that never went through a view.
         """
-        few = slice(0, FEW)
-        tried = [
-            (self.explained((a, b), self._after(b, made[k][few]), few).score, (a, b), k)
-            for k, a in enumerate(inner)
-            for b in outer
-        ]
-        bare = replace(self.chain, look=None)
+        yield from product(inner, outer)
         missing = next((c for c in inner if c.id == "look-missing"), None)
         if missing is not None:
-            for c in (*_grades(bare), *_cdls(bare)):
-                assert c.make is not None
-                tried.append(
-                    (self.explained((missing, c), c.make(self.codes[few]), few).score, (missing, c), -1)
-                )
-        tried += self._unshown(few)
-        tried.sort(key=lambda t: t[0])
-        out = []
-        for _, (a, b), k in tried[:KEPT]:
-            signal = self._made(b) if k < 0 else self._after(b, made[k])
-            out.append(self.explained((a, b), signal))
-        return out
-
-    def _unshown(self, few: slice) -> list[tuple[float, tuple[Cause, Cause], int]]:
-        out = []
+            bare = replace(self.chain, look=None)
+            yield from ((missing, c) for c in (*_grades(bare), *_cdls(bare)))
         for made in _unshown(self.chain):
             for given in (g for g in self.chain.givens() if g.words == made.words):
-                for c in in_the_chain(replace(self.chain, given=given), ()):
-                    assert c.make is not None
-                    out.append((self.explained((made, c), c.make(self.codes[few]), few).score, (made, c), -1))
-        return out
+                yield from ((made, c) for c in in_the_chain(replace(self.chain, given=given), ()))
 
 
 def _one_of_each(found: list[Explained]) -> list[Explained]:
