@@ -36,11 +36,11 @@ if TYPE_CHECKING:
     from aquin.workers import Tell
 
 KIND = "light within a take"
-WIDE = 960
+WIDE = 640
 """Frames are compared at most so many pixels wide."""
-SEARCHED = 427
+SEARCHED = 320
 """Pixels across in which their points are looked for: frames of one take are alike."""
-VERSION = 3
+VERSION = 4
 FEWEST, MOST = 5, 13
 """Frames that are looked at first; two a second between."""
 FINER, STEEP = 2, 0.08

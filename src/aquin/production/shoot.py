@@ -37,7 +37,7 @@ if TYPE_CHECKING:
     from aquin.production.store import Production
 
 
-VERSION = 3
+VERSION = 4
 """Goes up when a reading, a match or a ledger means something else, so that old ones are not used."""
 
 READS = 5
