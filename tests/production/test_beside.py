@@ -1,5 +1,6 @@
 """What shots show beside their hero: how witnesses are put together, what a cell has in common, and that it holds."""
 
+import json
 from collections.abc import Iterator
 from dataclasses import replace
 from pathlib import Path
@@ -7,11 +8,12 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from aquin.colour.grade import Balance
+from aquin.colour.grade import Balance, Grade
 from aquin.exchange import picture
+from aquin.match.engine import Side
 from aquin.match.materials import Materials, match_frames
 from aquin.measure.ledger import AXES, Row
-from aquin.production import Production, beside
+from aquin.production import Production, beside, match_work
 from aquin.production.beside import (
     LEAST,
     SURER,
@@ -27,7 +29,7 @@ from aquin.production.beside import (
 from aquin.production.cell_sum import BEFORE, COMMON, SPREAD, of_cell
 from aquin.production.cells import State, board
 from aquin.production.heroes import moment_of
-from aquin.production.match_work import Ref, SeeJob
+from aquin.production.match_work import Ref, SeeJob, see_job, side_of
 from aquin.production.records import Shot
 from aquin.production.settings import config_of
 from aquin.production.shoot import Shoot
@@ -92,6 +94,43 @@ def test_other_frames_are_looked_at_where_one_leaves_doubt_or_white_wanders(
     monkeypatch.setattr(beside, "UNSURE", 0.0)
     like_job(SeeJob("", hero, shot, None, more=more))
     assert looked == [1, 3]
+
+
+def test_small_pictures_are_kept_while_a_match_takes_and_say_the_same(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Read once for all that look at them; one that was damaged is read again, and a full disk keeps nothing."""
+    pair, scratch = stereo_pair(), tmp_path / "scratch"
+    scratch.mkdir()
+    for name, linear in (("hero", pair.left), ("shot", pair.right)):
+        picture.write(tmp_path / f"{name}.exr", linear)
+    hero, shot = (Ref(tmp_path / f"{n}.exr", "ACEScg", "", "", 0) for n in ("hero", "shot"))
+    bare = SeeJob("", hero, shot, None, more=((hero, shot),), wanders=True)
+    kept = replace(bare, scratch=str(scratch))
+    said = like_job(bare)
+    assert see_job(kept) == see_job(bare)
+    assert len(list(scratch.iterdir())) == 2 and like_job(kept) == said
+    assert len(list(scratch.iterdir())) == 4  # and the thinned ones of other moments
+    read: list[str] = []
+
+    def counted(ref: Ref, config: str | None) -> Side:
+        read.append(ref.path.name)
+        return side_of(ref, config)
+
+    monkeypatch.setattr(match_work, "side_of", counted)
+    assert like_job(kept) == said and not read
+    lit = replace(shot, grade=json.dumps(Grade(Balance(1.0)).values()))
+    brighter = replace(kept, shot=lit, more=((hero, lit),))
+    assert np.array(like_job(brighter)["off"]) == pytest.approx(np.array(said["off"]) + 1, abs=0.05)
+    assert not read  # whatever the grade
+    for file in scratch.iterdir():
+        file.write_bytes(file.read_bytes()[:100])
+    assert like_job(kept) == said and len(read) == 2
+    for file in scratch.iterdir():
+        file.unlink()
+    monkeypatch.setattr(match_work, "MOST_KEPT", 0)
+    assert like_job(kept) == said and not list(scratch.iterdir())
+    assert like_job(replace(kept, scratch=str(tmp_path / "gone"))) == said
 
 
 @pytest.mark.parametrize(("begin", "frames", "more"), [(0.0, 96, 2), (2.0, 96, 2), (3.6, 96, 0), (0.0, 3, 0)])

@@ -11,7 +11,8 @@ import numpy as np
 
 from aquin.arrays import Float32
 from aquin.match.materials import Materials, match_materials, places_of
-from aquin.production.beside import Verdict, chromaticity, shrunk
+from aquin.production.beside import Verdict, chromaticity
+from aquin.production.match_work import shrunk
 
 if TYPE_CHECKING:
     from aquin.colour.grade import Grade

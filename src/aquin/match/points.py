@@ -31,7 +31,7 @@ ROWS = 30_000
 WIDE = 1100
 """Frames are searched at most this wide."""
 SEARCHED = 480
-"""Features are looked for in pictures at most this wide: shots are matched as well as at full width, in a sixth of the time."""
+"""Features are looked for in pictures at most this wide: shots are matched as well as in wider ones."""
 VARIETY = 10.0
 """Chromaticities from which pairs count in full (see `motions.variety_of`)."""
 FEWEST = 12

@@ -15,9 +15,8 @@ import numpy as np
 from aquin.arrays import Float64
 from aquin.charts.layout import layout
 from aquin.match.materials import match_materials
-from aquin.production.beside import shrunk
 from aquin.production.kept_work import cached
-from aquin.production.match_work import Ref, side_of
+from aquin.production.match_work import Ref, shrunk, side_of
 from aquin.production.shoot import hash_of, targets_of
 from aquin.production.weighing import at_once
 

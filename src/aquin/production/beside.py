@@ -11,7 +11,6 @@ from contextlib import suppress
 from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Any
 
-import cv2
 import numpy as np
 
 from aquin.arrays import Float32, Float64
@@ -24,7 +23,7 @@ from aquin.match.drift import Drift, to_parts
 from aquin.match.materials import match_frames
 from aquin.production.drifting import apart, drift_in
 from aquin.production.kept_work import cached
-from aquin.production.match_work import Ref, SeeJob, side_of, thin_sides
+from aquin.production.match_work import Ref, SeeJob, small_side, thin_small
 from aquin.production.named import named_of, said_by, struck_of
 from aquin.production.records import Setup
 from aquin.production.setups import kelvin
@@ -42,9 +41,6 @@ MATERIALS = "same materials"
 """Kind of what is kept."""
 VERSION = 3
 """Goes up when what is kept means something else."""
-WIDE = 480
-"""Frames are graded at most this wide: materials need no more."""
-
 UNSURE = 0.12
 """Standard error of a channel's level, in stops, from which other frames of the two are looked at as well: it costs as
 much again, and where one frame is sure they say the same.
@@ -69,12 +65,15 @@ def like_job(job: SeeJob) -> dict[str, Any]:
     """What the same materials say, as plain values: `off`, `error` (3,) log2 of the channels, `likeness`, `materials`;
     empty where there are none. Raises AquinError.
     """
-    moment = graded_small(job.hero, job.config), graded_small(job.shot, job.config)
+    moment = (
+        graded_small(job.hero, job.config, job.scratch),
+        graded_small(job.shot, job.config, job.scratch),
+    )
     struck = chromaticity(job.hero.graded, job.struck) if job.struck else None
     found = match_frames([moment], struck=struck)
     if job.more and (job.wanders or found is None or found.doubt[0] > UNSURE):
         with suppress(AquinError):  # a file may be damaged there, and sound at the moment
-            hero, shot = (_thin([pair[k] for pair in job.more], job.config) for k in (0, 1))
+            hero, shot = (_thin([pair[k] for pair in job.more], job.config, job.scratch) for k in (0, 1))
             found = match_frames([moment, *zip(hero, shot, strict=True)], struck=struck) or found
     if found is None:
         return {"off": None}
@@ -102,29 +101,18 @@ def chromaticity(grade: Correction, colours: Sequence[Sequence[float]]) -> Float
     )
 
 
-def graded_small(ref: Ref, config: str | None) -> tuple[Float32, np.ndarray]:
+def graded_small(ref: Ref, config: str | None, scratch: str = "") -> tuple[Float32, np.ndarray]:
     """(h, w, 3) scene-linear AP1 under the frame's grade, small, and (h, w) where nothing was clipped."""
-    side = side_of(ref, config)
-    small, usable = shrunk(side.linear, side.usable())
+    small, usable = small_side(ref, config, scratch)
     return np.asarray(ref.graded.linear(small), np.float32), usable
 
 
-def _thin(refs: Sequence[Ref], config: str | None) -> list[tuple[Float32, np.ndarray]]:
+def _thin(refs: Sequence[Ref], config: str | None, scratch: str) -> list[tuple[Float32, np.ndarray]]:
     """The same of frames of one file beside the moment, of which no more pixels are read than that."""
-    small = [shrunk(side.linear, side.usable()) for side in thin_sides(refs, config, WIDE)]
     return [
         (np.asarray(ref.graded.linear(linear), np.float32), usable)
-        for ref, (linear, usable) in zip(refs, small, strict=True)
+        for ref, (linear, usable) in zip(refs, thin_small(refs, config, scratch), strict=True)
     ]
-
-
-def shrunk(linear: Float32, usable: np.ndarray, wide: int = WIDE) -> tuple[Float32, np.ndarray]:
-    """(h, w, 3) scene-linear AP1 and (h, w) bool of what was not clipped, at most `wide` pixels across."""
-    h, w = linear.shape[:2]
-    size = (min(wide, w), max(round(h * min(wide, w) / w), 2))
-    small = cv2.resize(np.asarray(linear, np.float32), size, interpolation=cv2.INTER_AREA)
-    whole = cv2.resize(usable.astype(np.float32), size, interpolation=cv2.INTER_AREA) > 0.99
-    return np.asarray(small, np.float32), whole
 
 
 @dataclass(frozen=True)
@@ -236,7 +224,8 @@ def like_of(shoot: Shoot, shot: Shot, theirs: Correction, own: Correction) -> Se
     said = [*frames, a.grade, b.grade, *([struck] if struck else [])]
     if more:
         said += [at.more, wanders]
-    return SeeJob(hash_of([VERSION, *said]), a, b, shoot.config_path, struck, tuple(more), wanders)
+    key = hash_of([VERSION, *said])
+    return SeeJob(key, a, b, shoot.config_path, struck, tuple(more), wanders, shoot.scratch)
 
 
 _Said = tuple[Float64, Float64, Float64, str]

@@ -86,9 +86,12 @@ def measure_cells(
     seen_on: tuple[str, str] | None = None,
     jobs: int | None = None,
     tell: Tell | None = None,
+    scratch: str = "",
 ) -> None:
-    """Measure what ledgers of cells' shots need under their present grades: frames compared, and pictures."""
-    shoot = Shoot(production, config)
+    """Measure what ledgers of cells' shots need under their present grades: frames compared, and pictures. `scratch`:
+    where small pictures of a match are kept.
+    """
+    shoot = Shoot(production, config, scratch=scratch)
     known_charts(shoot)
     compare_frames(shoot, places, jobs, part(tell, 0.0, 0.05))
     keep_beside(shoot, places, jobs, part(tell, 0.05, 0.35))

@@ -2,16 +2,20 @@
 values in and out.
 """
 
+import hashlib
 import json
-from collections.abc import Mapping, Sequence
+import os
+from collections.abc import Callable, Mapping, Sequence
 from contextlib import closing, suppress
 from dataclasses import dataclass, replace
-from functools import lru_cache
+from functools import lru_cache, partial
 from pathlib import Path
 from typing import Any
 
+import cv2
 import numpy as np
 
+from aquin.arrays import Float32
 from aquin.charts.fits import METRICS
 from aquin.charts.layout import layout
 from aquin.charts.solve import Solution, solve_all
@@ -32,6 +36,12 @@ FRAMES = 12
 """Frames of a chart take that are looked at when a whole shoot is matched; Charts looks at more."""
 
 
+WIDE = 480
+"""Materials are looked for in pictures at most this wide."""
+MOST_KEPT = 600
+"""Small pictures that are kept while a match takes, of 2 MB each."""
+Small = tuple[Float32, np.ndarray]
+"""(h, w, 3) scene-linear AP1, and (h, w) where nothing is clipped."""
 ENOUGH = 0.4
 """Sureness of the same points from which statistics are not looked at."""
 
@@ -129,6 +139,8 @@ class SeeJob:
     """Frames of both at other times, for `like_job`."""
     wanders: bool = False
     """Whether the shot's white may change from frame to frame."""
+    scratch: str = ""
+    """Where small pictures are kept for as long as a match takes; "" where they are not."""
 
     @property
     def path(self) -> Path:
@@ -140,6 +152,8 @@ def see_job(job: SeeJob) -> dict[str, Any]:
     pictures' quartiles.
     """
     hero, shot = (side_of(ref, job.config) for ref in (job.hero, job.shot))
+    for ref, side in ((job.hero, hero), (job.shot, shot)):
+        _kept(ref, job.config, job.scratch, 1, lambda side=side: shrunk(side.linear, side.usable()))  # type: ignore[misc]
     found: dict[str, Any] = {"points": None, "statistics": None}
     for by in ("points", "statistics"):
         if found["points"] is not None and found["points"]["sure"] > ENOUGH:
@@ -270,6 +284,55 @@ def thin_sides(refs: Sequence[Ref], config: str | None, wide: int) -> list[Side]
             rgb = source.read_thinned(number, max(source.width // wide, 1)).rgb
             out.append(Side(rgb, shared_config(config).to_linear(ref.encoding)(rgb)))
     return out
+
+
+def shrunk(linear: Float32, usable: np.ndarray, wide: int = WIDE) -> Small:
+    """(h, w, 3) scene-linear AP1 and (h, w) bool of what was not clipped, at most `wide` pixels across."""
+    h, w = linear.shape[:2]
+    size = (min(wide, w), max(round(h * min(wide, w) / w), 2))
+    small = cv2.resize(np.asarray(linear, np.float32), size, interpolation=cv2.INTER_AREA)
+    whole = cv2.resize(usable.astype(np.float32), size, interpolation=cv2.INTER_AREA) > 0.99
+    return np.asarray(small, np.float32), whole
+
+
+def small_side(ref: Ref, config: str | None, scratch: str = "") -> Small:
+    """A frame as filmed, small; its grade is not looked at. Raises AquinError."""
+
+    def made() -> Small:
+        side = side_of(ref, config)
+        return shrunk(side.linear, side.usable())
+
+    return _kept(ref, config, scratch, 1, made)
+
+
+def thin_small(refs: Sequence[Ref], config: str | None, scratch: str = "") -> list[Small]:
+    """The same of frames of one file, of which no more pixels are read than that. Raises AquinError."""
+    known: list[Small] = []
+
+    def made(at: int) -> Small:
+        if not known:
+            known.extend(shrunk(side.linear, side.usable()) for side in thin_sides(refs, config, WIDE))
+        return known[at]
+
+    return [_kept(ref, config, scratch, 2, partial(made, k)) for k, ref in enumerate(refs)]
+
+
+def _kept(ref: Ref, config: str | None, scratch: str, how: int, make: Callable[[], Small]) -> Small:
+    """A small picture from where it was kept, else made and kept there; a disk that is full keeps nothing."""
+    if not scratch:
+        return make()
+    name = hashlib.blake2b(repr((replace(ref, grade="{}"), config, how)).encode(), digest_size=16).hexdigest()
+    path = Path(scratch, name + ".npy")
+    with suppress(OSError, ValueError, EOFError):
+        held = np.load(path)
+        return held[..., :3], held[..., 3] > 0
+    small, usable = make()
+    with suppress(OSError):
+        if len(os.listdir(scratch)) < MOST_KEPT:
+            part = path.with_suffix(f".{os.getpid()}.npy")
+            np.save(part, np.dstack([small, usable.astype(np.float32)]))
+            part.replace(path)
+    return small, usable
 
 
 def opened(ref: Ref) -> Frames:

@@ -6,6 +6,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
+from tempfile import TemporaryDirectory
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -145,8 +146,20 @@ def settle(
     Heroes' own cells first, since the others are matched to what they look like then. Stopped before all are
     solved, it has decided nothing; stopped while ledgers are measured, what was settled stays.
     """
-    wish = wish or Wish()
-    shoot = Shoot(production, config)
+    with TemporaryDirectory(prefix="aquin-") as scratch:
+        shoot = Shoot(production, config, scratch=scratch)
+        return _settle(shoot, places, wish or Wish(), seen_on, jobs, tell)
+
+
+def _settle(
+    shoot: Shoot,
+    places: Sequence[CellKey],
+    wish: Wish,
+    seen_on: tuple[str, str] | None,
+    jobs: int | None,
+    tell: Tell | None,
+) -> Summary:
+    production, config = shoot.production, shoot.config
     shoot.trust_again()
     levels = unlevel(shoot)
     setups = {s.id: s for s in production.all(Setup)}
@@ -184,7 +197,7 @@ def settle(
             moved="skip",
         )
         _left_alone(outcomes, made, entry)
-    measure_cells(production, config, ordered, seen_on, jobs, part(tell, 0.62, 1.0))
+    measure_cells(production, config, ordered, seen_on, jobs, part(tell, 0.62, 1.0), shoot.scratch)
     return Summary(
         tuple(outcomes[p] for p in ordered if p in outcomes),
         tuple((names[t.record.shot_id], t.record.origin) for t in trims if t.record.on),

@@ -20,10 +20,10 @@ from aquin.match.drift import to_parts
 from aquin.match.engine import Side
 from aquin.match.materials import match_materials
 from aquin.match.points import Searched, match_points
-from aquin.production.beside import SURE, by_points, shrunk
+from aquin.production.beside import SURE, by_points
 from aquin.production.grading import correction_of, held_grade, trim_of
 from aquin.production.kept_work import cached
-from aquin.production.match_work import Ref, opened
+from aquin.production.match_work import Ref, opened, shrunk
 from aquin.production.records import Grade, Shot
 from aquin.production.shoot import FOLLOWED, Shoot, frame_of, hash_of
 from aquin.production.stale import inputs_of

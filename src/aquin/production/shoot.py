@@ -80,6 +80,8 @@ class Shoot:
     that was just found (see `production.aspect`)."""
     contradicted: dict[CellKey, float] = field(default_factory=dict)
     """Stops by which things about such a card say something else than the card, where that is too much for a view."""
+    scratch: str = ""
+    """A folder for what is looked at several times while it is matched."""
 
     def __post_init__(self) -> None:
         self.how = reads(self.production)
@@ -348,7 +350,7 @@ class Shoot:
         if a is None or b is None:
             return None
         said = [VERSION, self.read_as(at.hero, a), at.hero_frame, self.read_as(shot, b), at.shot_frame]
-        return SeeJob(hash_of(said), a, b, self.config_path)
+        return SeeJob(hash_of(said), a, b, self.config_path, scratch=self.scratch)
 
     def pair_key(self, shot: Shot) -> str:
         """The key of that comparison; empty where there is none."""

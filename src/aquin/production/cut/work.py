@@ -22,9 +22,9 @@ from aquin.match.points import match_points
 from aquin.measure.display import lab_of_display
 from aquin.measure.ledger import Evidence, values
 from aquin.measure.looks import facts
-from aquin.production.beside import by_points, shrunk
+from aquin.production.beside import by_points
 from aquin.production.cut.lanes import LANES
-from aquin.production.match_work import Ref, seen_through, side_of
+from aquin.production.match_work import Ref, seen_through, shrunk, side_of
 
 if TYPE_CHECKING:
     from pathlib import Path
