@@ -17,6 +17,8 @@ from aquin.arrays import Float32, Float64, Floats, mean_of_three
 from aquin.charts.layout import Layout
 from aquin.charts.tiles import lattices
 
+STAYS = 0.5
+"""Pixels by which a chart moves when it is aligned, below which it is not drawn anew: its tones are the same there."""
 WORK_SIDE = 1280
 """Longer side of the picture that is searched, in pixels."""
 
@@ -277,7 +279,10 @@ def align(grey: Float32, corners: Float64, layout: Layout) -> Float64:
         side = np.sqrt(cv2.contourArea(corners.astype(np.float32)))
         if fit <= best_fit or np.abs(moved - corners).max() > 0.2 * side or not _sane(moved):
             break
+        stays = np.abs(moved - best).max() < STAYS
         best, best_fit = moved, fit
+        if stays:
+            break
     return best
 
 

@@ -16,6 +16,8 @@ from aquin.measure.clipping import clip_levels
 INNER = 0.6
 """Share of a patch's side that is read."""
 
+SETTLED = 1e-4
+"""Change of a weight below which a robust fit is done."""
 CLIPPED = 0.01
 """Share of clipped pixels from which a patch is left out of solving."""
 
@@ -293,7 +295,10 @@ def _huber(a: Float64, b: Float64, w: Float64) -> tuple[Float64, Float64]:
     for _ in range(12):
         say = a * (w**2 * weight)[:, None]
         fit = np.asarray(np.linalg.solve(say.T @ a, say.T @ b), np.float64)
+        before = weight
         weight = np.asarray(1 / np.maximum(np.abs((b - a @ fit) * w) / 1.5, 1), np.float64)
+        if np.abs(weight - before).max() < SETTLED:
+            break
     return fit, weight
 
 

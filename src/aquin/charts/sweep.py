@@ -275,7 +275,14 @@ def edge_width(rgb: Float32, reading: Reading) -> float:
     layout = reading.layout
     if len(layout.patches) < 2:
         return 0.0
-    grey = mean_of_three(np.asarray(rgb, np.float32))
+    low, high = reading.corners.min(axis=0), reading.corners.max(axis=0)
+    rim = 0.1 * (high - low) + 3  # edges are looked at a little beyond the patches
+    start = np.clip(low - rim, 0, None).astype(int)
+    end = np.ceil(np.maximum(high + rim, 0)).astype(int)
+    near = rgb[start[1] : end[1], start[0] : end[0]]
+    if not near.size:
+        return 0.0
+    grey = mean_of_three(np.ascontiguousarray(near, np.float32))
     unit = unit_to_pixels(reading.corners)
     along = np.linspace(-0.35, 0.35, 7)
     across = np.linspace(-0.4, 0.4, 257)
@@ -291,7 +298,7 @@ def edge_width(rgb: Float32, reading: Reading) -> float:
     flat = np.stack([x, y, np.ones(x.shape)], axis=-1) @ unit.T
     at = flat[..., :2] / flat[..., 2:]  # (patches, along, across, 2)
     wide = (len(cells) * len(along), len(across))
-    places = [(at[..., k] - 0.5).astype(np.float32).reshape(wide) for k in (0, 1)]
+    places = [(at[..., k] - 0.5 - start[k]).astype(np.float32).reshape(wide) for k in (0, 1)]
     lines = cv2.remap(grey, places[0], places[1], cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
     widths = []
     for line, ends in zip(lines.reshape(x.shape).mean(axis=1), at[:, 0], strict=True):
