@@ -20,7 +20,7 @@ from PySide6.QtWidgets import QHeaderView, QStyle, QStyledItemDelegate, QStyleOp
 from aquin.desk.kit import theme
 from aquin.desk.kit.axes import difference_text, doubt_text, shown_doubt, standing
 from aquin.desk.kit.gauge import draw_gauge
-from aquin.desk.kit.thumbs import Thumbs
+from aquin.desk.kit.thumbs import Key, Thumbs
 from aquin.desk.kit.timers import later
 from aquin.production.cells import GAUGES, Cell, State
 from aquin.production.shoot import CellKey
@@ -138,6 +138,7 @@ class CellPainter(QStyledItemDelegate):
         self.thumbs, self._table = thumbs, parent
         self._drawn: dict[CellKey, tuple[Any, QPixmap]] = {}
         """Each cell as it was last drawn, and what it was drawn from."""
+        self._keys: dict[CellKey, tuple[Cell, Key | None]] = {}
         self._spent = 0.0
         self._left: list[QPersistentModelIndex] = []
         self._next = later(self, self._go_on, 0)
@@ -151,7 +152,7 @@ class CellPainter(QStyledItemDelegate):
             return
         selected = bool(option.state & QStyle.StateFlag.State_Selected)
         focused = bool(option.state & QStyle.StateFlag.State_HasFocus)
-        icon = self.thumbs.get(cell.cover, cell.grade) if cell.cover is not None else None
+        icon = self.thumbs.held(self._key(cell))
         ratio = p.device().devicePixelRatioF()
         of = cell, option.rect.size(), selected, focused, icon and icon.cacheKey(), ratio
         held = self._drawn.get(cell.place)
@@ -165,7 +166,17 @@ class CellPainter(QStyledItemDelegate):
             self._drawn[cell.place] = held
             self._spent += time.perf_counter() - begin
             self._next.start()
+        elif held[0][0] is not cell:  # the same, made anew: the next look at it is quick
+            self._drawn[cell.place] = of, held[1]
         p.drawPixmap(option.rect.topLeft(), held[1])
+
+    def _key(self, cell: Cell) -> Key | None:
+        """Of its picture, made once for each cell: they are painted far more often than they change."""
+        known = self._keys.get(cell.place)
+        if known is None or known[0] is not cell:
+            known = cell, None if cell.cover is None else self.thumbs.key(cell.cover, cell.grade)
+            self._keys[cell.place] = known
+        return known[1]
 
     def _go_on(self) -> None:
         """A new turn: what was left over is drawn."""

@@ -13,7 +13,6 @@ from aquin.desk.kit.dialogs import open_fitting
 from aquin.desk.kit.jobs import Jobs, Tell
 from aquin.desk.kit.labels import Words, no_mnemonic
 from aquin.desk.session import Session
-from aquin.errors import AquinError
 from aquin.jobs.settle_cells import Ready, prepare, settle_cells
 from aquin.production import Camera, Production, Shot
 from aquin.production.audit import Finding, apply_fixes
@@ -23,7 +22,7 @@ from aquin.production.stand_in import StandIn
 from aquin.wording import few
 
 Go = Callable[[Sequence[Finding]], None]
-"""Settles; takes what is left as it is."""
+"""Settles; mends this first."""
 
 
 class Settling(QObject):
@@ -58,7 +57,7 @@ class Settling(QObject):
             if found.fixes and self.session.writable:
                 QTimer.singleShot(0, self, lambda: self._ask(production, found.fixes, go))
             else:
-                go(found.fixes)
+                go(())
 
         self.jobs.start_long("settle", "looking at the recordings", work, ready, self.told.emit)
 
@@ -67,9 +66,7 @@ class Settling(QObject):
         if production is not self.session.production:
             return
         self.first = FixFirst(fixes, self._names(fixes), self.owner)
-        self.first.chosen.connect(
-            lambda chosen: QTimer.singleShot(0, self, lambda: self._fix(production, chosen, go))
-        )
+        self.first.chosen.connect(lambda chosen: QTimer.singleShot(0, self, lambda: go(chosen)))
         open_fitting(self.first)
 
     def _names(self, fixes: Sequence[Finding]) -> list[str]:
@@ -82,28 +79,20 @@ class Settling(QObject):
             out.append(few(shots) if shots or camera is None else camera.name)
         return out
 
-    def _fix(self, production: Production, fixes: Sequence[Finding], go: Go) -> None:
-        if production is not self.session.production:
-            return
-        try:
-            apply_fixes(production, fixes)
-        except AquinError as error:
-            self.told.emit(error.line())
-            return
-        QTimer.singleShot(0, self, lambda: go(()))
-
     def _settle(
         self,
         places: Sequence[CellKey],
         wish: Wish,
         encoded: tuple[StandIn, ...],
-        left: Sequence[Finding],
+        fixes: Sequence[Finding],
     ) -> None:
         production, config, seen_on = self.session.production, self.session.config, self.session.screen
         if production is None:
             return
 
         def work(tell: Tell) -> Summary:
+            if fixes:  # here, since it is written through to the disk
+                apply_fixes(production, fixes)
             return settle_cells(production, config, places, wish, seen_on, tell=tell, encoded=encoded)
 
         self.jobs.start_long("settle", f"settling {len(places)} cells", work, self.done.emit, self.told.emit)

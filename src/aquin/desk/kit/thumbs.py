@@ -58,10 +58,19 @@ class Thumbs(QThread):
             self._wanted.clear()
 
     def get(self, shot: Shot, grade: Grade | None = None) -> QIcon | None:
+        return self.held(self.key(shot, grade))
+
+    def key(self, shot: Shot, grade: Grade | None = None) -> Key | None:
+        """What `held` knows its picture by; None where it has none."""
         if self._production is None or not shot.content:
             return None
         said = "" if grade is None or grade == Grade() else json.dumps(grade.values())
-        key = (shot.content, encoding_of(self._production, shot), said)
+        return shot.content, encoding_of(self._production, shot), said
+
+    def held(self, key: Key | None) -> QIcon | None:
+        """The picture, or None until it has come."""
+        if key is None or self._production is None:
+            return None
         if key in self._kept:
             return self._kept[key]
         self._kept[key] = None
