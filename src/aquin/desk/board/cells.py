@@ -62,10 +62,18 @@ class BoardModel(QAbstractTableModel):
             self.cells, self.setups, self.cameras = kept, setups, cameras
             self.endResetModel()
             return
-        self.cells = kept
-        if setups and cameras:
-            self.dataChanged.emit(self.index(0, 0), self.index(len(setups) - 1, len(cameras) - 1))
+        was, names = self.cells, self._names()
+        self.cells = {p: old if (old := was.get(p)) == c else c for p, c in kept.items()}
+        for place in was.keys() | kept.keys():  # only what changed is painted again
+            if self.cells.get(place) is not was.get(place):
+                index = self.index_of(place)
+                self.dataChanged.emit(index, index)
+        if names != self._names():
             self.headerDataChanged.emit(Qt.Orientation.Vertical, 0, len(setups) - 1)
+            self.headerDataChanged.emit(Qt.Orientation.Horizontal, 0, len(cameras) - 1)
+
+    def _names(self) -> set[tuple[str, str]]:
+        return {(c.setup.name, c.camera.name) for c in self.cells.values()}
 
     def rowCount(self, parent: Index = QModelIndex()) -> int:  # noqa: B008
         return 0 if parent.isValid() else len(self.setups)
@@ -178,6 +186,14 @@ class CellPainter(QStyledItemDelegate):
             self._keys[cell.place] = known
         return known[1]
 
+    def behind(self, cell: Cell) -> bool:
+        """Whether it was drawn with another picture than it has now."""
+        held = self._drawn.get(cell.place)
+        if held is None:
+            return False
+        icon = self.thumbs.held(self._key(cell))
+        return bool(held[0][4] != (icon and icon.cacheKey()))
+
     def _go_on(self) -> None:
         """A new turn: what was left over is drawn."""
         self._spent = 0.0
@@ -284,8 +300,16 @@ class BoardTable(QTableView):
         down.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         down.setHighlightSections(False)
         down.setMaximumWidth(104)
-        thumbs.ready.connect(self.viewport().update)
+        thumbs.ready.connect(self._pictures_came)
         model.modelReset.connect(self.fit_rows)
+
+    def _pictures_came(self) -> None:
+        """Cells are painted again whose picture is another one now."""
+        model, painter = self.model(), self.itemDelegate()
+        assert isinstance(model, BoardModel) and isinstance(painter, CellPainter)
+        for place, cell in model.cells.items():
+            if painter.behind(cell):
+                self.update(model.index_of(place))
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)

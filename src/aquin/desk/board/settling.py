@@ -67,7 +67,7 @@ class Settling(QObject):
             return
         self.first = FixFirst(fixes, self._names(fixes), self.owner)
         self.first.chosen.connect(lambda chosen: QTimer.singleShot(0, self, lambda: go(chosen)))
-        open_fitting(self.first)
+        QTimer.singleShot(0, self.first, partial(open_fitting, self.first))
 
     def _names(self, fixes: Sequence[Finding]) -> list[str]:
         production = self.session.production
