@@ -1,6 +1,10 @@
 """What shots show beside their hero: how witnesses are put together, what a cell has in common, and that it holds."""
 
 import json
+import os
+import subprocess
+import sys
+import tempfile
 from collections.abc import Iterator
 from dataclasses import replace
 from pathlib import Path
@@ -31,6 +35,7 @@ from aquin.production.cells import State, board
 from aquin.production.heroes import moment_of
 from aquin.production.match_work import Ref, SeeJob, see_job, side_of
 from aquin.production.records import Shot
+from aquin.production.scratch import scratch
 from aquin.production.settings import config_of
 from aquin.production.shoot import Shoot
 from aquin.production.trims import matters
@@ -131,6 +136,26 @@ def test_small_pictures_are_kept_while_a_match_takes_and_say_the_same(
     monkeypatch.setattr(match_work, "MOST_KEPT", 0)
     assert like_job(kept) == said and not list(scratch.iterdir())
     assert like_job(replace(kept, scratch=str(tmp_path / "gone"))) == said
+
+
+def test_what_a_match_keeps_goes_with_it_and_what_a_killed_one_left_goes_with_the_next(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(tempfile, "tempdir", str(tmp_path))
+    gone = subprocess.Popen([sys.executable, "-c", ""])
+    gone.wait()
+    left, other = tmp_path / f"aquin-match-{gone.pid}-x", tmp_path / "aquin-match-of-somebody"
+    running = tmp_path / f"aquin-match-{os.getpid()}-y"
+    for folder in (left, other, running):
+        folder.mkdir()
+    with pytest.raises(KeyboardInterrupt), scratch() as made:
+        (Path(made) / "a.npy").write_bytes(b"")
+        assert not left.exists() and other.exists() and running.exists()
+        raise KeyboardInterrupt
+    assert {f.name for f in tmp_path.iterdir()} == {other.name, running.name}
+    monkeypatch.setattr(tempfile, "tempdir", str(tmp_path / "full"))
+    with scratch() as made:
+        assert made == ""
 
 
 @pytest.mark.parametrize(("begin", "frames", "more"), [(0.0, 96, 2), (2.0, 96, 2), (3.6, 96, 0), (0.0, 3, 0)])

@@ -38,8 +38,8 @@ FRAMES = 12
 
 WIDE = 480
 """Materials are looked for in pictures at most this wide."""
-MOST_KEPT = 600
-"""Small pictures that are kept while a match takes, of 2 MB each."""
+MOST_KEPT = 300
+"""Small pictures that are kept while a match takes, of 2 MB each: they may lie in memory."""
 Small = tuple[Float32, np.ndarray]
 """(h, w, 3) scene-linear AP1, and (h, w) where nothing is clipped."""
 ENOUGH = 0.4

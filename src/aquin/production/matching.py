@@ -6,7 +6,6 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
-from tempfile import TemporaryDirectory
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -31,6 +30,7 @@ from aquin.production.match_work import (
 )
 from aquin.production.measuring import measure_shots
 from aquin.production.records import Camera, Grade, Setup, Shot
+from aquin.production.scratch import scratch
 from aquin.production.shoot import (
     READING,
     CellKey,
@@ -146,8 +146,8 @@ def settle(
     Heroes' own cells first, since the others are matched to what they look like then. Stopped before all are
     solved, it has decided nothing; stopped while ledgers are measured, what was settled stays.
     """
-    with TemporaryDirectory(prefix="aquin-") as scratch:
-        shoot = Shoot(production, config, scratch=scratch)
+    with scratch() as folder:
+        shoot = Shoot(production, config, scratch=folder)
         return _settle(shoot, places, wish or Wish(), seen_on, jobs, tell)
 
 
