@@ -24,7 +24,7 @@ from aquin.production.grading import held_grade
 from aquin.production.named import named_of, struck_of
 from aquin.production.settings import config_of
 from desk.pages import page, press, production_of, shown_window, wait_for
-from shoots import copy_of
+from shoots import copy_of, small_film
 
 
 def opened(path: Path) -> Window:
@@ -201,7 +201,7 @@ def _noted(shot: Shot, words: str) -> Shot:
 # coming back
 
 
-def test_after_a_restart_the_bench_shows_the_shot_it_showed(settled: Path) -> None:
+def test_after_a_restart_the_bench_shows_the_shot_it_showed(settled: Path, tmp_path: Path) -> None:
     """By id: renamed meanwhile by another hand, its media moved under another name."""
     path = copy_of(settled)
     application()
@@ -231,7 +231,18 @@ def test_after_a_restart_the_bench_shows_the_shot_it_showed(settled: Path) -> No
     assert again.bench.link.shot.name == "another name"
     assert again.state.grade == (held_grade(production_of(again), shot) or again.state.grade)
     assert window_settings().is_file()
+    again.save()
     put_away(again)
+    other = small_film(tmp_path)
+    other.close()
+    for film, same in ((path, True), (other.path, False)):
+        again = Window()
+        again.show()
+        _open(again, film, None)
+        settle_down(again, 60)
+        assert again.shown == "shots" and again.session.production is not None
+        assert (again.bench.link.shot.id if again.bench.link.shot else "") == (shot.id if same else "")
+        put_away(again)
 
 
 # findings

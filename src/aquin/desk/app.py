@@ -2,16 +2,20 @@
 
 import gc
 import sys
+from contextlib import suppress
 from pathlib import Path
 
 from PySide6.QtCore import QEvent, QTimer
 from PySide6.QtWidgets import QApplication, QDialog, QPushButton, QWidget
 
+from aquin.desk.bench.session_file import read_session
 from aquin.desk.kit import theme
 from aquin.desk.kit.labels import PlainTips
 from aquin.desk.kit.room import fit_shown
 from aquin.desk.window import Window
+from aquin.errors import AquinError
 from aquin.own_files import last_session
+from aquin.production import Shot
 from aquin.production.address import is_address
 
 SWITCH_S = 0.00002
@@ -99,7 +103,8 @@ def keep_still(window: Window) -> None:
 def _open(window: Window, session: Path | None, demo: Path | None) -> None:
     if session is not None and (session.suffix == ".aquin" or is_address(session)):
         window.show_view("shots")
-        window.open_production(session)
+        if window.open_production(session):
+            _bench_again(window)
         return
     if session is not None:
         beside = session.with_suffix(".aquin")
@@ -111,6 +116,16 @@ def _open(window: Window, session: Path | None, demo: Path | None) -> None:
         window.open_session(last_session())
     if demo is not None:
         window.demo.finish(demo)
+
+
+def _bench_again(window: Window) -> None:
+    """The Bench as it was left, where that was a shot of the production that is open."""
+    production = window.session.production
+    with suppress(AquinError):
+        _, left = read_session(last_session())
+        shot = left.shot.shot_id if left.shot is not None else ""
+        if production is not None and shot and production.find(Shot, shot) is not None:
+            window.open_session(last_session())
 
 
 def put_away(window: Window) -> None:
