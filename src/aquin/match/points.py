@@ -30,8 +30,10 @@ ROWS = 30_000
 """OpenCV samples no more places than fit into 15 bits at once."""
 WIDE = 1100
 """Frames are searched at most this wide."""
-SEARCHED = 480
-"""Features are looked for in pictures at most this wide: shots are matched as well as in wider ones."""
+SEARCHED, WHOLE = 480, 800
+"""Features are looked for in pictures of so many pixels across, but in those that have no more than `WHOLE` as they
+are: shots of 960 are matched as well as in wider ones, while those of 640 have no detail to spare.
+"""
 VARIETY = 10.0
 """Chromaticities from which pairs count in full (see `motions.variety_of`)."""
 FEWEST = 12
@@ -133,12 +135,14 @@ class Searched:
     grey: np.ndarray
     ok: np.ndarray
     scale: float
-    wide: int = SEARCHED
+    wide: int
     """Pixels across in which features are looked for."""
 
     @staticmethod
-    def of(frame: Floats, ok: np.ndarray | None = None, wide: int = SEARCHED) -> "Searched":
-        """From (h, w, 3) scene-linear AP1 and (h, w) bool, False where a pixel was clipped."""
+    def of(frame: Floats, ok: np.ndarray | None = None, wide: int | None = None) -> "Searched":
+        """From (h, w, 3) scene-linear AP1 and (h, w) bool, False where a pixel was clipped. `wide`: pixels across in
+        which features are looked for, where that is known better.
+        """
         h, w = frame.shape[:2]
         scale = min(WIDE / w, 1.0)
         linear = np.asarray(frame, np.float32)
@@ -151,7 +155,8 @@ class Searched:
         low, high = np.percentile(luma, (0.5, 99.5))
         grey = np.clip((luma - low) / max(high - low, 1e-6) * 255, 0, 255).astype(np.uint8)
         even = cv2.createCLAHE(2.0, (8, 8)).apply(grey)
-        return Searched(linear, np.asarray(even), good, scale, wide)
+        own = linear.shape[1]
+        return Searched(linear, np.asarray(even), good, scale, wide or (SEARCHED if own > WHOLE else own))
 
     @cached_property
     def small(self) -> tuple[np.ndarray, float]:

@@ -4,6 +4,7 @@ and their picture says how well it explains what is seen.
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from itertools import product
@@ -38,6 +39,8 @@ LIKELY = 48
 """How many are then tried on `FEW`."""
 KEPT = 14
 """How many are then tried on all."""
+SAME_ID = 3
+"""Of one id at most."""
 
 
 Signal = Callable[[Floats], Floats]
@@ -285,8 +288,8 @@ class Trial:
         tried += self._pairs(inner, outer)
         for pixels, kept in ((FIRST, LIKELY), (FEW, KEPT)):
             few, known = slice(0, pixels), dict[int, Float64]()
-            scores = [self.explained(t, self._made(t, few, known), few).score for t in tried]
-            tried = [tried[k] for k in np.argsort(scores, kind="stable")[:kept]]
+            found = [self.explained(t, self._made(t, few, known), few) for t in tried]
+            tried = [e.causes for e in _likeliest(found, kept)]
         whole, known = slice(None), {}
         found = [self.explained(t, self._made(t, whole, known)) for t in tried]
         return _one_of_each(sorted([self.explained((exact,), self.right), *found], key=lambda e: e.score))
@@ -330,6 +333,16 @@ class Trial:
         for made in _unshown(self.chain):
             for given in (g for g in self.chain.givens() if g.words == made.words):
                 yield from ((made, c) for c in in_the_chain(replace(self.chain, given=given), ()))
+
+
+def _likeliest(found: Sequence[Explained], most: int) -> list[Explained]:
+    """So many, of each id no more than a few: there may be hundreds of other shots whose grades are tried."""
+    out, count = list[Explained](), Counter[str]()
+    for e in sorted(found, key=lambda e: e.score):
+        count[e.id] += 1
+        if count[e.id] <= SAME_ID:
+            out.append(e)
+    return out[:most]
 
 
 def _one_of_each(found: list[Explained]) -> list[Explained]:
