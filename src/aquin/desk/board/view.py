@@ -270,9 +270,14 @@ class BoardView(BoardWidgets, OfSession):
         self.findings_button.setVisible(bool(found))
         if first is not None:
             more = f" And {len(found) - 1} more." if len(found) > 1 else ""
-            self.finding_words.setText(f"{'!' if first.severity == 'error' else '?'}  {first.said}{more}")
+            self.finding_words.setText(
+                f"{'!' if first.severity == 'error' else '?'}  {first.said.rstrip('.')}.{more}"
+            )
         if fix is not None:
-            self.fix_button.setText(no_mnemonic(fix.words[:1].upper() + fix.words[1:]))
+            words, room = fix.words[:1].upper() + fix.words[1:], self.list.width() - 28
+            short = self.fix_button.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, room)
+            self.fix_button.setText(no_mnemonic(short))
+            self.fix_button.setToolTip(f"{words}: makes this change; it can be undone (Ctrl+Z)")
         self._finding = first
 
     def fix(self) -> None:

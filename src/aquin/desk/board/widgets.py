@@ -82,13 +82,9 @@ class BoardWidgets(QWidget):
         column.addWidget(self.shot_words)
         self.finding_words = Words("", wrap=True, strong=True)
         self.fix_button, self.findings_button = QPushButton(), QPushButton("Show in Shots")
-        self.fix_button.setToolTip("Makes this change; it can be undone (Ctrl+Z)")
         self.findings_button.setToolTip("All that speaks for it, and setting it aside with a reason")
-        line = QHBoxLayout()
-        line.addWidget(self.fix_button, 1)
-        line.addWidget(self.findings_button)
-        column.addWidget(self.finding_words)
-        column.addLayout(line)
+        for widget in (self.finding_words, self.fix_button, self.findings_button):
+            column.addWidget(widget)
         self.buttons: dict[str, QPushButton] = {}
         for row in BUTTONS:
             line = QHBoxLayout()
