@@ -268,6 +268,17 @@ def test_an_open_finding_is_shown_with_its_fix_and_never_called_within(window: W
     assert state is not None and state.state is State.FINDING and "within" not in state.word
     cell = next(c for c in window.board.cells.values() if any(s.shot.id == shot.id for s in c.shots))
     assert cell.findings >= 1 and cell.state is not State.WITHIN
+    # the Board's panel says it, in words that fit their button or end in dots and stand in its tooltip
+    window.show_view("board")
+    window.board.table.choose([cell.place])
+    settle_down(window, 60)
+    fix = window.board.fix_button
+    if whose == "shot":
+        row = next(k for k, s in enumerate(cell.shots) if s.shot.id == shot.id)
+        window.board.list.setCurrentRow(row)
+        assert fix.isVisible() and "full range" in fix.toolTip() and "can be undone" in fix.toolTip()
+        assert fix.fontMetrics().horizontalAdvance(fix.text()) <= fix.width() - 12
+        assert "And" not in window.board.finding_words.text() or ". And" in window.board.finding_words.text()
     # the Bench says it, as it is written, with the fix beside it
     window.look_beside(shot)
     settle_down(window, 60)
