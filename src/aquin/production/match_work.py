@@ -152,8 +152,9 @@ def see_job(job: SeeJob) -> dict[str, Any]:
     pictures' quartiles.
     """
     hero, shot = (side_of(ref, job.config) for ref in (job.hero, job.shot))
-    for ref, side in ((job.hero, hero), (job.shot, shot)):
-        _kept(ref, job.config, job.scratch, 1, lambda side=side: shrunk(side.linear, side.usable()))  # type: ignore[misc]
+    if job.scratch:  # while they are read
+        for ref in (job.hero, job.shot):
+            small_side(ref, job.config, job.scratch)
     found: dict[str, Any] = {"points": None, "statistics": None}
     for by in ("points", "statistics"):
         if found["points"] is not None and found["points"]["sure"] > ENOUGH:
