@@ -66,7 +66,12 @@ class Settling(QObject):
         if production is not self.session.production:
             return
         self.first = FixFirst(fixes, self._names(fixes), self.owner)
-        self.first.chosen.connect(lambda chosen: QTimer.singleShot(0, self, lambda: go(chosen)))
+
+        def chosen(fixes: Sequence[Finding]) -> None:
+            if production is self.session.production:
+                go(fixes)
+
+        self.first.chosen.connect(lambda fixes: QTimer.singleShot(0, self, lambda: chosen(fixes)))
         QTimer.singleShot(0, self.first, partial(open_fitting, self.first))
 
     def _names(self, fixes: Sequence[Finding]) -> list[str]:
