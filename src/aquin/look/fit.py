@@ -1,4 +1,5 @@
-"""A look fitted to a reference: tones first, then saturation, then the casts of shadows and lights, then hues.
+"""A look fitted to a reference: tones first, then saturation, then the casts of shadows and lights; where both show the
+same kind of things, these together once more; then hues.
 
 The reference shows other things than the material, so that what differs is partly content. Each number is taken back
 towards nothing by how much pictures differ anyway: less so the more pictures there are on both sides, and the better a
@@ -6,7 +7,7 @@ look explains all of the difference. A part is kept only where it brings the mat
 nearer to the reference's.
 """
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -22,6 +23,7 @@ from aquin.colour.zones import MOST, ZoneGains
 from aquin.look.look import Look
 from aquin.look.overlap import USUAL, Overlap, top
 from aquin.look.reference import EDGES, thin
+from aquin.look.together import Usual, together
 from aquin.measure.display import lab_of_display
 from aquin.measure.scopes import LUMA as SEEN_LUMA
 from aquin.measure.skin import View
@@ -57,8 +59,8 @@ ZONE_STOPS = ((-9.0, -2.2), (-1.6, 1.2), (1.6, 6.0))
 BETTER = 0.96
 """A part is kept where it leaves no more than this share of the distance before it."""
 DIRECTIONS = 24
-PIXELS = 24_000
-"""Of one side, of all its pictures."""
+PIXELS, MANY = 24_000, 48_000
+"""Of one side, of all its pictures; and where all numbers are found together, since the grain of boxes counts there."""
 
 
 @dataclass(frozen=True)
@@ -137,42 +139,72 @@ def fit(
         1.0, np.sqrt(count / 4)
     )
     sides = free if bold else replace(free, doubt=doubt)
-    parts = _steps(sides, name)
+    parts = _steps(sides, name, tuple(_pixels(p, MANY) for p in (material, reference)))
     look = next((p.look for p in reversed(parts) if p.kept), Look(name, strength=1.0))
     nothing = Look(strength=1.0)
     apart = (zones_apart(own, wanted, view, nothing), zones_apart(own, wanted, view, look))
     return Fitted(look, tuple(parts), (sides.distance(nothing), sides.distance(look)), apart)
 
 
-def _steps(sides: _Sides, name: str) -> list[Part]:
-    """Part by part, each on top of those that were kept."""
-    look = Look(name, strength=1.0)
-    left = sides.distance(look)
-    parts = []
+def _steps(sides: _Sides, name: str, many: tuple[Float64, ...] = ()) -> list[Part]:
+    """Part by part, each on top of those that were kept; with `many` pixels of both sides together, too, where they are
+    alike.
+    """
+    parts = [_first(name, sides)]
     for title, made in (
         ("tone curve", _toned),
         ("saturation", _coloured),
         ("zone tints", _tinted),
         ("hue warp", _warped),
     ):
-        tried = made(look, sides)
+        if made is _warped and many and sides.alike:
+            parts = _together(parts, sides, *many)
+        before = next(p for p in reversed(parts) if p.kept)
+        tried = made(before.look, sides)
         now = sides.distance(tried)
         sure = made is _tinted and sides.alike  # its error is known better than a distribution tells
         with_it = now
         if made is _toned:  # contrast brings colour with it, which hides that the tones are nearer
             with_it = min(now, sides.distance(_coloured(tried, sides)))
-        kept = tried != look and bool(sure or with_it < BETTER * left)
-        if kept:
-            look, left = tried, now
+        kept = tried != before.look and bool(sure or with_it < BETTER * before.left)
         parts.append(Part(title, tried, now, kept))
-    return parts
+    return parts[1:]
 
 
-def _pixels(pictures: Sequence[Float32]) -> Float64:
-    """(n, 3) float64, as many of each picture."""
+def _first(name: str, sides: _Sides) -> Part:
+    """The look of no parts, as what the first one is tried on."""
+    nothing = Look(name, strength=1.0)
+    return Part("", nothing, sides.distance(nothing), True)
+
+
+OWN = {"tone curve": "curve", "saturation": "cdl", "zone tints": "zones"}
+"""What of a look each part is."""
+
+
+def _together(parts: list[Part], sides: _Sides, own: Float64, wanted: Float64) -> list[Part]:
+    """The same parts, those that were kept with the numbers that suit all of them together. Casts are the mean of those
+    and of what lies over the reference's tone by tone once curve and saturation are known: one is surer of tint, the
+    other of warmth.
+    """
+    last = next(p for p in reversed(parts) if p.kept)
+    found = together(last.look, own, wanted, Usual(_tones(sides), USUAL, MOST_CAST))
+    if found.zones is not None:
+        rows = (found.zones.rows + _casts(replace(found, zones=None), sides)) / 2
+        found = replace(found, zones=ZoneGains.of(np.round(rows, 4)))
+    out, look = parts[:1], parts[0].look
+    for part in parts[1:]:
+        if part.kept:
+            look = replace(look, **{OWN[part.name]: getattr(found, OWN[part.name])})
+            part = replace(part, look=look, left=sides.distance(look))
+        out.append(part)
+    return out
+
+
+def _pixels(pictures: Sequence[Float32], most: int = PIXELS) -> Float64:
+    """(n, 3) float64, as many of each picture, about `most` in all."""
     few = [thin(p).reshape(-1, 3) for p in pictures]
     count = min(len(f) for f in few)
-    count = min(count, max(PIXELS // len(few), 2_000))
+    count = min(count, max(most // len(few), 2_000))
     return np.concatenate([f[np.linspace(0, len(f) - 1, count).astype(int)] for f in few]).astype(np.float64)
 
 
@@ -199,10 +231,10 @@ def zones_apart(own: Float64, wanted: Float64, view: View, look: Look) -> float:
     return float(np.mean([delta_e00(a, b) for a, b in pairs])) if pairs else float("nan")
 
 
-def _toned(look: Look, sides: _Sides) -> Look:
-    """A tone curve that takes the percentiles of luma to the reference's, as sure as they are."""
-    from scipy.optimize import least_squares
-
+def _tones(sides: _Sides) -> Callable[[Float64], Float64]:
+    """Of (5,) lifts, by how many standard deviations the percentiles of luma miss the reference's, and they themselves
+    what looks usually do, (k,).
+    """
     x, y = (np.percentile(p @ np.array(LUMA), SHARES) for p in (sides.own, sides.wanted))
     view = sides.view
     seen = 100 * np.asarray(view(np.repeat(y[:, None], 3, 1).astype(np.float32)))[:, 1]
@@ -215,7 +247,14 @@ def _toned(look: Look, sides: _Sides) -> Look:
         miss = (np.interp(at, ramp, shown) - seen) / doubt
         return np.concatenate([miss / np.sqrt(len(x) / 5), lift / LIFTS, np.diff(lift, 2) / BEND])
 
-    found = least_squares(off, np.zeros(5), bounds=(-1.0, 1.0))
+    return off
+
+
+def _toned(look: Look, sides: _Sides) -> Look:
+    """A tone curve that takes the percentiles of luma to the reference's, as sure as they are."""
+    from scipy.optimize import least_squares
+
+    found = least_squares(_tones(sides), np.zeros(5), bounds=(-1.0, 1.0))
     try:
         return replace(look, curve=ToneCurve(tuple(round(float(v), 4) for v in found.x)))  # type: ignore[arg-type]
     except ValueError:
