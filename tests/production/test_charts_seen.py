@@ -23,7 +23,7 @@ from aquin.production.records import Camera, Root, Setup
 from aquin.production.settings import config_of
 from aquin.production.shoot import Shoot
 from aquin.production.stand_in import By
-from shoots import copy_of, film_with_phone
+from shoots import copy_of, film_with_phone, take_measured
 
 
 @pytest.fixture(scope="module")
@@ -31,13 +31,34 @@ def with_phone(once: Callable[[str, Callable[[Path], None]], Path]) -> Path:
     return once("with phone", film_with_phone) / "ferry" / "ferry.aquin"
 
 
-@pytest.fixture
-def unsaid(with_phone: Path) -> Iterator[tuple[Production, dict[str, Shot]]]:
-    """The shoot as though there were no report, and what the report says, by the shots' ids."""
-    made = Production.open(copy_of(with_phone))
+def without_report(path: Path) -> tuple[Production, dict[str, Shot]]:
+    """The production as though there were no report, heroes proposed, and what the report says, by the shots' ids."""
+    made = Production.open(path)
     said = {s.id: s for s in made.all(Shot)}
     made.change("no report", *(replace(s, kind="shot", target="", series_stops=None) for s in said.values()))
     take_proposed(made)
+    return made, said
+
+
+@pytest.fixture(scope="module")
+def looked_at(with_phone: Path) -> Path:
+    """A copy that was settled once: what can be read of the recordings is known."""
+    path = copy_of(with_phone)
+    made, said = without_report(path)
+    settle_cells(made, config_of(made), cells_of(made, said), jobs=1, fix=True)
+    made.close()
+    return path
+
+
+def cells_of(production: Production, said: dict[str, Shot]) -> list[tuple[str, str]]:
+    return sorted({(s.setup_id, s.camera_id) for s in production.all(Shot) if said[s.id].kind != "series"})
+
+
+@pytest.fixture
+def unsaid(with_phone: Path, looked_at: Path) -> Iterator[tuple[Production, dict[str, Shot]]]:
+    path = copy_of(with_phone)
+    take_measured(path, looked_at)
+    made, said = without_report(path)
     yield made, said
     made.close()
 
@@ -140,7 +161,7 @@ def test_nothing_is_looked_for_where_charts_are_logged(with_phone: Path) -> None
 def test_settling_looks_for_charts_that_nobody_logged(unsaid: tuple[Production, dict[str, Shot]]) -> None:
     """A series of a camera whose encoding is not known is offered, not taken; its charts speak for it."""
     production, said = unsaid
-    places = sorted({(s.setup_id, s.camera_id) for s in production.all(Shot) if said[s.id].kind != "series"})
+    places = cells_of(production, said)
     made = settle_cells(production, config_of(production), places, jobs=1, fix=True)
     charts = {s.id for s in said.values() if (s.kind, s.target) == ("chart", "24-patch")}
     assert charts and {s.id for s in production.all(Shot) if s.kind == "chart"} == charts

@@ -29,18 +29,26 @@ from aquin.production.grading import held_grade, keep_grade, trim_of
 from aquin.production.heroes import hero_of
 from aquin.production.looks import screen_of
 from aquin.production.settings import config_of
-from shoots import copy_of
+from shoots import copy_of, take_measured
 
 RATE = Fraction(24)
 
 
+@pytest.fixture(scope="module")
+def known(settled: Path) -> Path:
+    """A production that holds what earlier tests measured of the same frames."""
+    return copy_of(settled)
+
+
 @pytest.fixture
-def production(settled: Path, tmp_path: Path) -> Iterator[Production]:
+def production(settled: Path, known: Path, tmp_path: Path) -> Iterator[Production]:
     path = settled.with_name(f"{tmp_path.name}.aquin")
     copy_of(settled, path)
+    take_measured(path, known)
     made = Production.open(path)
     yield made
     made.close()
+    take_measured(known, path)
 
 
 def cut_of(shot: Shot, first: int = 0, frames: int = 3, speed: float = 1.0) -> Piece_:

@@ -28,7 +28,7 @@ from aquin.production.unbaked import unbaked
 from aquin.simulate.crew import bake
 from aquin.simulate.film import write_movie
 from photographs import photographs
-from shoots import copy_of
+from shoots import copy_of, take_measured
 
 FRAMES = 12
 SIZE = (640, 360)
@@ -77,7 +77,12 @@ def shoot(
     )
     run_audit(production, config_of(production))
     production.close()
-    return lambda: (Production.open(copy_of(folder / "made.aquin")), request.param)
+    path = folder / "made.aquin"
+    once = Production.open(copy_of(path))  # what settling reads of frames is known from here on
+    settle(once, config_of(once), list(Shoot(once, config_of(once)).shots))
+    once.close()
+    take_measured(path, once.path)
+    return lambda: (Production.open(copy_of(path)), request.param)
 
 
 def off(photo: str, grade: Grade) -> float:
