@@ -104,7 +104,12 @@ def small_film(folder: Path, shots: int = 3) -> Production:
 
 
 def film_with_phone(folder: Path) -> None:
-    """One setup by the main camera and the telephone, with the telephone's exposure series, logged."""
+    """One setup by the main camera and the telephone, with the telephone's exposure series, logged. What settling reads
+    of its frames is known: it was settled once, in a copy.
+    """
+    from aquin.jobs.settle_cells import settle_cells
+    from aquin.production.heroes import take_proposed
+    from aquin.production.settings import config_of
     from aquin.simulate.logbook import log_demo
 
     film_short(
@@ -114,3 +119,10 @@ def film_with_phone(folder: Path) -> None:
         series=("phone",),
     )
     log_demo(folder / "ferry")
+    path = folder / "ferry" / "ferry.aquin"
+    other = Production.open(copy_of(path))
+    take_proposed(other)
+    cells = sorted({(s.setup_id, s.camera_id) for s in other.all(Shot) if s.kind != "series"})
+    settle_cells(other, config_of(other), cells, fix=True)
+    other.close()
+    take_measured(path, other.path)

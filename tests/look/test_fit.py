@@ -94,7 +94,7 @@ def fitted(name: str) -> Fitted:
 
 @pytest.mark.parametrize("name", list(LOOKS))
 def test_the_tones_of_a_known_look_come_back(name: str) -> None:
-    """Within 2 % of signal in the mean, from five stops under grey to three over."""
+    """Within 1 % of signal in the mean, from five stops under grey to three over (2 % are asked for)."""
     stops = acescct.encode(0.18 * np.exp2(np.linspace(-5, 3, 60)))
     grey = np.repeat(stops[:, None], 3, axis=1)
 
@@ -104,13 +104,13 @@ def test_the_tones_of_a_known_look_come_back(name: str) -> None:
 
     off = np.abs(shown(fitted(name).look) - shown(LOOKS[name]))
     untouched = np.abs(shown(Look()) - shown(LOOKS[name]))
-    assert off.mean() < 2.0
-    assert off.mean() < 0.6 * untouched.mean()
+    assert off.mean() < 1.0
+    assert off.mean() < 0.25 * untouched.mean()
 
 
 @pytest.mark.parametrize("name", list(LOOKS))
-def test_the_fitted_look_is_at_most_half_as_far_from_the_true_one_as_nothing_is(name: str) -> None:
-    """On strips that it did not see."""
+def test_the_fitted_look_is_far_nearer_to_the_true_one_than_nothing_is(name: str) -> None:
+    """On strips that it did not see: a quarter as far (half of it is asked for)."""
     gaps = []
     for picture in photographs().values():
         held = strips(picture, 1)
@@ -119,12 +119,12 @@ def test_the_fitted_look_is_at_most_half_as_far_from_the_true_one_as_nothing_is(
             lab = lab_of_display(view()(np.asarray(look.apply(held), np.float32)))
             gaps.append((k, float(delta_e00(lab, true).mean())))
     untouched, left = (np.mean([g for k, g in gaps if k == which]) for which in (0, 1))
-    assert left <= 0.5 * untouched
+    assert left <= 0.25 * untouched
 
 
 def test_the_casts_of_a_known_look_come_back() -> None:
-    """Of shadows and lights, end to end on greys: within 5 mired and 2e-3 Duv in ten of the twelve casts of six looks,
-    and nearer than nothing is.
+    """Of shadows and lights, end to end on greys: within 5 mired and 2e-3 Duv in eleven of the twelve casts of six
+    looks, and nearer than nothing is.
     """
     levels = acescct.encode(0.18 * np.exp2(np.array([-3.5, 2.5])))
 
@@ -140,9 +140,9 @@ def test_the_casts_of_a_known_look_come_back() -> None:
         pairs.append((look, fit(own, reference, view()).look))
     off = np.array([np.abs(casts(found) - casts(true)) for true, found in pairs])
     untouched = np.array([np.abs(casts(true)) for true, _ in pairs])
-    assert ((off < (5.0, 2.0)).all(axis=2)).sum() >= 10
-    assert off.max() < 12
-    assert (off.mean(axis=(0, 1)) < 0.6 * untouched.mean(axis=(0, 1))).all()
+    assert ((off < (5.0, 2.0)).all(axis=2)).sum() >= 11
+    assert off.max() < 10
+    assert (off.mean(axis=(0, 1)) < 0.35 * untouched.mean(axis=(0, 1))).all()
 
 
 def test_no_look_is_found_where_there_is_none() -> None:

@@ -15,7 +15,7 @@ import numpy as np
 
 from aquin.arrays import Float32, Float64
 from aquin.colour import acescct
-from aquin.colour.cdl import LUMA
+from aquin.colour.cdl import LUMA, Cdl
 from aquin.colour.difference import delta_e00
 from aquin.colour.hue_warp import HueWarp, planes
 from aquin.colour.tone_curve import ToneCurve, moved_by
@@ -179,25 +179,44 @@ def _first(name: str, sides: _Sides) -> Part:
 
 OWN = {"tone curve": "curve", "saturation": "cdl", "zone tints": "zones"}
 """What of a look each part is."""
+BARELY = Look(
+    curve=ToneCurve((0.001,) * 5),
+    cdl=Cdl(saturation=1.001),
+    zones=ZoneGains((0.001, 0, 0), (0, 0, 0), (0.001, 0, 0)),
+)
+"""Parts that do nothing yet, and can."""
 
 
 def _together(parts: list[Part], sides: _Sides, own: Float64, wanted: Float64) -> list[Part]:
-    """The same parts, those that were kept with the numbers that suit all of them together. Casts are the mean of those
-    and of what lies over the reference's tone by tone once curve and saturation are known: one is surer of tint, the
-    other of warmth.
+    """The same parts with the numbers that suit all of them together; kept are those that the whole can't do without.
+    Casts are the mean of those and of what lies over the reference's tone by tone once curve and saturation are known:
+    one is surer of tint, the other of warmth.
     """
-    last = next(p for p in reversed(parts) if p.kept)
-    found = together(last.look, own, wanted, Usual(_tones(sides), USUAL, MOST_CAST))
+    look = next(p.look for p in reversed(parts) if p.kept)
+    absent = [k for k in OWN.values() if getattr(look, k) == getattr(parts[0].look, k)]
+    usual = Usual(_tones(sides), USUAL, MOST_CAST)
+    found = together(replace(look, **{k: getattr(BARELY, k) for k in absent}), own, wanted, usual)
+    whole = sides.distance(found)
+    idle = [k for k in ("curve", "cdl") if BETTER * sides.distance(_without(found, k)) < whole]
+    if idle:
+        found = together(_without(found, *idle), own, wanted, usual)
     if found.zones is not None:
         rows = (found.zones.rows + _casts(replace(found, zones=None), sides)) / 2
         found = replace(found, zones=ZoneGains.of(np.round(rows, 4)))
     out, look = parts[:1], parts[0].look
     for part in parts[1:]:
-        if part.kept:
-            look = replace(look, **{OWN[part.name]: getattr(found, OWN[part.name])})
+        held = {OWN[part.name]: getattr(found, OWN[part.name])}
+        kept = replace(look, **held) != look
+        if kept:
+            look = replace(look, **held)
             part = replace(part, look=look, left=sides.distance(look))
-        out.append(part)
+        out.append(replace(part, kept=kept))
     return out
+
+
+def _without(look: Look, *parts: str) -> Look:
+    nothing = Look()
+    return replace(look, **{k: getattr(nothing, k) for k in parts})
 
 
 def _pixels(pictures: Sequence[Float32], most: int = PIXELS) -> Float64:

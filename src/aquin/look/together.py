@@ -44,7 +44,7 @@ STEPS = np.array([*[0.03] * 5, 0.03, *[0.01] * 4])
 FAR = 10.0
 """Of these: how far one goes at first."""
 MOST_LIFT, MOST_COLOUR = 1.0, 0.7
-STAGES = ((4, 2.0, 20), (1, 1.0, 3))
+STAGES = ((8, 4.0, 10), (4, 2.0, 8), (1, 1.0, 2))
 """Of how many pixels one is taken, how many times the usual colours of chroma are spread, and how often numbers are
 tried at most: from afar only what is blurred can be seen to approach, and the last few steps are made by all pixels.
 """
@@ -166,9 +166,10 @@ class _Apart:
         return np.concatenate([(self.weight * (seen - self.there)).ravel(), *usual])
 
     def slopes(self, tried: Float64) -> Float64:
-        now = self(tried)
+        """(residuals, numbers), by steps to both sides: what lies in boxes is not even enough for one."""
         steps = np.diag(STEPS[self.free])
-        return np.stack([(self(tried + step) - now) / step.sum() for step in steps], axis=1)
+        both = ((self(tried + step) - self(tried - step)) / (2 * step.sum()) for step in steps)
+        return np.stack(list(both), axis=1)
 
 
 def _spreading(count: int, width: float) -> Float64:
