@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from PySide6.QtCore import QObject, QSettings, Signal
+from PySide6.QtCore import QObject, QSettings, QTimer, Signal
 from PySide6.QtWidgets import QWidget
 
 from aquin import cluster
@@ -145,7 +145,7 @@ class Productions(QObject):
             elif config is not None:
                 self.session.show(production, config)
             self._config = named
-            self._changed()
+            QTimer.singleShot(0, self, self._changed)  # in a turn of its own: all views have just been shown anew
 
         def failed(words: str) -> None:
             self.told.emit(words)

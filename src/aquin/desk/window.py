@@ -78,6 +78,7 @@ class Window(QMainWindow):
         self._saving = later(self, self.save, 250)
         self._saved_state: object = None
         self._counting = later(self, self._count)
+        self.listed: object = None
         self._build()
         self._connect()
         self._bind()
@@ -261,7 +262,10 @@ class Window(QMainWindow):
     def _opened(self) -> None:
         production = self.session.production
         self.setWindowTitle(f"{production.name} - Aquin" if production is not None else "Aquin")
-        self.rail.show_recent(self.productions.recent)
+        place = production.place if production is not None else None
+        if place != self.listed:  # another configuration of the same one changes nothing there
+            self.listed = place
+            self.rail.show_recent(self.productions.recent)
         if production is not None and self.shown == "start":
             self.show_view("shots")
         self._stated()

@@ -129,6 +129,7 @@ class LookView(SessionView):
         column = column_of(0, body, spacing=0)
         self.bar = bar = PageBar(TITLES, self.show_page)
         self.shot_label = Words("", role="dim")
+        self.shot_label.setContentsMargins(0, 0, 8, 0)
         self.with_button = QPushButton("look shown")
         self.with_button.setCheckable(True)
         self.with_button.setChecked(True)
