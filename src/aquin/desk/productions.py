@@ -145,7 +145,9 @@ class Productions(QObject):
             elif config is not None:
                 self.session.show(production, config)
             self._config = named
-            QTimer.singleShot(0, self, self._changed)  # in a turn of its own: all views have just been shown anew
+            QTimer.singleShot(
+                0, self, self._changed
+            )  # in a turn of its own: all views have just been shown anew
 
         def failed(words: str) -> None:
             self.told.emit(words)
