@@ -258,7 +258,7 @@ def test_sure_faults_are_mended_before_settling(window: Window) -> None:
     QTest.keyClick(asked, Qt.Key.Key_Escape)
     assert production.get(Shot, one.id).encoding == wrong and board.summary is None
     board.settle_chosen()
-    until(lambda: board.settling.first is not asked and board.settling.first is not None, 60)
+    until(lambda: (d := board.settling.first) is not asked and d is not None and d.isVisible(), 60)
     again = board.settling.first
     assert again is not None
     QTest.keyClick(again, Qt.Key.Key_Return)

@@ -148,6 +148,7 @@ class _Apart:
         self.weight = np.sqrt(2 * COUNTS * share)[:, None, None]
 
     def all_of(self, tried: Float64) -> Float64:
+        """(10,) all numbers, with (k,) added to those that are free."""
         numbers = self.begin.copy()
         numbers[self.free] += tried
         return numbers
