@@ -1,12 +1,15 @@
 """The chain on OpenColorIO's configuration."""
 
+from dataclasses import replace
 from pathlib import Path
+from unittest import mock
 
 import numpy as np
 import PyOpenColorIO as ocio
 import pytest
 
 from aquin.colour import acescct
+from aquin.colour import config_files as files
 from aquin.colour.baked import BakedView, baked_view
 from aquin.colour.config import ColourConfig
 from aquin.colour.encoding import CameraEncoding, LogCurve
@@ -81,6 +84,28 @@ def test_written_configuration_reads_back(builtin: ColourConfig, tmp_path: Path)
     rgb = np.array([[0.4, 0.5, 0.3]], np.float32)
     expected = builtin.with_encodings(camera()).to_linear("Petrel Log")(rgb)
     assert np.allclose(again.to_linear("Petrel Log")(rgb), expected, rtol=1e-4)
+
+
+def test_what_was_written_here_is_what_reading_it_gives(builtin: ColourConfig, tmp_path: Path) -> None:
+    odd = replace(CURVE, a=CURVE.a + 1e-17 / 3, d=1 / 3, b=CURVE.b * (1 + 1e-15))
+    made = builtin.with_encodings(camera(curve=odd), camera("Linear Petrel", None))
+    path, text = tmp_path / "config.ocio", made.text()
+    path.write_text(text)
+    files._TEXTS.clear()
+    read = ColourConfig.load(path)
+    files._TEXTS.clear()
+    made.is_written(path, text)
+    with mock.patch.object(files.ocio.Config, "CreateFromFile", side_effect=AssertionError):
+        known = ColourConfig.load(path)
+    assert known.text() == read.text() == text
+    assert known._config.getWorkingDir() == read._config.getWorkingDir()
+    for name in (e.name for e in read.encodings()):
+        assert known.fingerprint(name) == read.fingerprint(name) == made.fingerprint(name)
+    for display, views in read.displays():
+        for view in views:
+            assert known.view(display, view).identity == read.view(display, view).identity
+    path.write_text(text.replace("Linear Petrel", "Linear Tern"))
+    assert "Linear Tern" in {e.name for e in ColourConfig.load(path).encodings()}
 
 
 def test_camera_encoding_survives_its_file(tmp_path: Path) -> None:

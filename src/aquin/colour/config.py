@@ -11,7 +11,7 @@ import numpy as np
 import PyOpenColorIO as ocio
 
 from aquin.arrays import Float32, Floats
-from aquin.colour.config_files import check_files, files_missing, files_named, parsed
+from aquin.colour.config_files import as_read, check_files, files_missing, files_named, parsed, written
 from aquin.colour.encoding import CameraEncoding, MeasuredEncoding
 from aquin.colour.primaries import AP0_TO_AP1
 from aquin.errors import AquinError
@@ -112,7 +112,7 @@ class ColourConfig:
                 raise AquinError(
                     f"the name '{camera.name}' is taken in the configuration", None, "Choose another name"
                 )
-            config.addColorSpace(camera.colour_space())
+            config.addColorSpace(as_read(camera.colour_space()))
             if getattr(camera, "file", "") and not config.getSearchPath():
                 config.setSearchPath(".")  # beside the configuration
         made = ColourConfig(config, f"{self.label} + {', '.join(c.name for c in cameras)}")
@@ -122,6 +122,15 @@ class ColourConfig:
     def text(self) -> str:
         """The configuration as the text of a config.ocio file."""
         return str(self._config.serialize())
+
+    def is_written(self, path: Path, text: str) -> None:
+        """It was written to `path` as `text`, which needs not be read again in this process. Raises AquinError."""
+        try:
+            written(path, text, self._config)
+        except ocio.Exception as error:
+            raise AquinError(
+                f"the colour configuration can't be used ({_first(error)})", path, "Check the file"
+            ) from error
 
     def files(self) -> list[tuple[str, Path]]:
         """The files that its transforms name and where they are, those with a relative name; missing ones are left

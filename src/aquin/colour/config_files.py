@@ -25,10 +25,37 @@ def parsed(path: Path) -> Any:
     if key not in _TEXTS:
         read = ocio.Config.CreateFromFile(str(path))
         read.validate()
-        if len(_TEXTS) >= 8:
-            _TEXTS.clear()
-        _TEXTS[key] = read
+        _keep(key, read)
     return copy.deepcopy(_TEXTS[key])
+
+
+def written(path: Path, text: str, config: Any) -> None:
+    """A configuration that was written to `path` as `text` needs not be read again. What was added to it was made by
+    `as_read`. Raises ocio.Exception.
+    """
+    folder = path.absolute().parent
+    made = copy.deepcopy(config)
+    made.setWorkingDir(str(folder))
+    made.validate()
+    _keep((hashlib.blake2b(text.encode()).digest(), folder), made)
+
+
+def _keep(key: tuple[bytes, Path], config: Any) -> None:
+    if len(_TEXTS) >= 8:
+        _TEXTS.clear()
+    _TEXTS[key] = config
+
+
+def as_read(space: Any) -> Any:
+    """A colour space as it is once it was written and read: with the digits that a file has for its numbers. One with a
+    table of its own, which can't be written, stays as it is.
+    """
+    steps = space.getTransform(ocio.COLORSPACE_DIR_TO_REFERENCE)
+    if isinstance(steps, ocio.GroupTransform) and any(isinstance(s, ocio.Lut1DTransform) for s in steps):
+        return space
+    alone = ocio.Config.CreateRaw()
+    alone.addColorSpace(space)
+    return ocio.Config.CreateFromStream(alone.serialize()).getColorSpace(space.getName())
 
 
 def check_files(config: Any, path: Path) -> None:
