@@ -2,6 +2,7 @@
 
 import copy
 import os
+from collections import OrderedDict
 from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
@@ -304,13 +305,35 @@ class ColourConfig:
             return self._ready[key]
         try:
             built = self._config.getProcessor(transform)
-            made = Processor(built.getOptimizedCPUProcessor(ocio.OPTIMIZATION_LOSSLESS))
+            made = _same(built) if "view" in key[0] else _run_ready(built)
             self._ready[key] = made
             return made
         except (ocio.Exception, ocio.ExceptionMissingFile) as error:
             raise AquinError(
                 f"the colour transform can't be built ({_first(error)})", None, "Check the configuration"
             ) from error
+
+
+_VIEWS: OrderedDict[str, "Processor"] = OrderedDict()
+"""Views by what they do: one takes 9 ms to be made ready, all of it with the interpreter held, and is the same in each
+configuration that knows another camera.
+"""
+_MOST_VIEWS = 32
+
+
+def _same(built: Any) -> "Processor":
+    """A view ready to run, made once for all configurations."""
+    name = str(built.getCacheID())
+    known = _VIEWS.get(name)
+    if known is None:
+        known = _VIEWS[name] = _run_ready(built)
+        while len(_VIEWS) > _MOST_VIEWS:
+            _VIEWS.popitem(last=False)
+    return known
+
+
+def _run_ready(built: Any) -> "Processor":
+    return Processor(built.getOptimizedCPUProcessor(ocio.OPTIMIZATION_LOSSLESS))
 
 
 class Processor:

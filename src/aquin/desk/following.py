@@ -35,6 +35,7 @@ class Following(QObject):
         """The production, and its newest step that was seen: what an audit keeps is no step."""
         session.changed.connect(self._changed)
         session.opened.connect(self._opened)
+        jobs.changed.connect(self._give_way)
 
     def _changed(self) -> None:
         production = self.session.production
@@ -54,6 +55,12 @@ class Following(QObject):
         if said != bool(self.session.config.missing):  # files came or went while it was closed
             self._timer.start()
 
+    def _give_way(self) -> None:
+        """To settling, which audits by itself and wants the interpreter."""
+        if self.jobs.running("settle") and self.jobs.running("findings"):
+            self.jobs.cancel("findings")
+            self._timer.start()
+
     def look(self) -> None:
         """Look again now, where an audit was ever run."""
         production, config = self.session.production, self.session.config
@@ -66,7 +73,9 @@ class Following(QObject):
             "findings",
             "looking at the change",
             lambda tell: (
-                audit.run_audit(production, config, measure=False) if production.findings() else None
+                audit.run_audit(production, config, tell=lambda _, text: tell(0.0, text), measure=False)
+                if production.findings()
+                else None
             ),
             lambda found: None,
             self.told.emit,

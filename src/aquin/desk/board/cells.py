@@ -134,7 +134,7 @@ def _tip(cell: Cell) -> str:
     return "\n".join(lines)
 
 
-AT_ONCE_S = 0.012
+AT_ONCE_S = 0.008
 """Of a turn of the window's thread, for cells that changed; the others are drawn in the turns after it."""
 
 

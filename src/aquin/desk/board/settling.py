@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable, Sequence
 from functools import partial
 
@@ -96,11 +97,16 @@ class Settling(QObject):
             return
 
         def work(tell: Tell) -> Summary:
+            time.sleep(PAINTED_S)
             if fixes:  # here, since it is written through to the disk
                 apply_fixes(production, fixes)
             return settle_cells(production, config, places, wish, seen_on, tell=tell, encoded=encoded)
 
         self.jobs.start_long("settle", f"settling {len(places)} cells", work, self.done.emit, self.told.emit)
+
+
+PAINTED_S = 0.06
+"""What the dialog leaves is painted by then; settling begins with work that wants the interpreter, too."""
 
 
 class FixFirst(QDialog):

@@ -30,6 +30,10 @@ Key = tuple[str, str, str]
 """A shot's content, its encoding, and its grade as JSON (empty: none)."""
 
 
+LATER_MS = 40
+"""Pictures are begun so long after they are asked for: what asks is a painter, which this would slow."""
+
+
 class Thumbs(QThread):
     """`get` gives a picture or notes that it is wanted; `ready` tells that wanted ones have come."""
 
@@ -88,6 +92,8 @@ class Thumbs(QThread):
             with QMutexLocker(self._mutex):
                 while not self._wanted and not self._stop:
                     self._wake.wait(self._mutex)
+            self.msleep(LATER_MS)
+            with QMutexLocker(self._mutex):
                 if self._stop:
                     return
                 batch = self._wanted[-BATCH:]  # what was asked for last is on screen now

@@ -67,6 +67,8 @@ def run_audit(
     case = replace(case, followed=followed)
     found = {f.key: f for f in unlogged}
     for rule in RULES:
+        if tell is not None:
+            tell(1.0, "looking for what is wrong")
         for finding in rule(case):
             found.setdefault(finding.key, finding)
     if not measure:
