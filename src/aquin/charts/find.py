@@ -8,7 +8,7 @@ frame and then judged by one rule: the tones of the patches must follow the publ
 
 import math
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
@@ -16,6 +16,7 @@ import numpy as np
 from aquin.arrays import Float32, Float64, Floats, mean_of_three
 from aquin.charts.layout import Layout
 from aquin.charts.tiles import lattices
+from aquin.remembered import Remembered, mark
 
 STAYS = 0.5
 """Pixels by which a chart moves when it is aligned, below which it is not drawn anew: its tones are the same there."""
@@ -48,6 +49,15 @@ def find_chart(rgb: Floats, layout: Layout) -> Found | None:
     if not layout.findable:
         return None
     tone, scale = tones(rgb)
+    found = _FOUND.get(mark(tone, scale, repr(layout)), lambda: _looked_for(tone, scale, layout))
+    return None if found is None else replace(found, corners=found.corners.copy())
+
+
+_FOUND: Remembered["Found | None"] = Remembered(64)
+"""Of the last pictures: one is opened, and read, more than once."""
+
+
+def _looked_for(tone: Float32, scale: float, layout: Layout) -> Found | None:
     try:
         return _search(tone, scale, layout)
     except (cv2.error, np.linalg.LinAlgError):

@@ -24,6 +24,7 @@ from aquin.charts.reflectances import predicted, predicted_from_others
 from aquin.colour.grade import Grade
 from aquin.errors import AquinError
 from aquin.measure.ledger import Evidence
+from aquin.remembered import Remembered, mark
 
 __all__ = [
     "BASES",
@@ -121,6 +122,40 @@ def solve(
     fitted to what the 3x3 matrix of the same evidence makes of them as well, so that it is best for the colours
     that are there.
     """
+    asked = (evidence.hero, evidence.shot, evidence.neutral, evidence.say, evidence.reflectance, scene)
+    key = mark(*asked, model, leave_one_out, metric.name, folds)
+    found = _SOLVED.get(key, lambda: _tried(evidence, model, leave_one_out, scene, metric, folds))
+    if isinstance(found, AquinError):
+        raise AquinError(found.what, found.file or None, found.remedy)
+    return found
+
+
+_SOLVED: Remembered[Solution | AquinError] = Remembered(1000)
+"""What was solved of late, and what could not be: a shot that is shown again has the same evidence."""
+
+
+def _tried(
+    evidence: Evidence,
+    model: str,
+    leave_one_out: bool,
+    scene: Float64 | None,
+    metric: Metric,
+    folds: int | None,
+) -> Solution | AquinError:
+    try:
+        return _solved(evidence, model, leave_one_out, scene, metric, folds)
+    except AquinError as error:
+        return AquinError(error.what, error.file or None, error.remedy)  # holds no frame of the stack
+
+
+def _solved(
+    evidence: Evidence,
+    model: str,
+    leave_one_out: bool,
+    scene: Float64 | None,
+    metric: Metric,
+    folds: int | None,
+) -> Solution:
     if model not in MODELS:
         raise AquinError(f"there is no model '{model}'", None, f"There are: {', '.join(MODELS)}")
     fewest = 1 if model == "gains" and evidence.neutral.any() else FEWEST

@@ -18,6 +18,7 @@ from aquin.colour.difference import lab_of_ap1
 from aquin.match.motions import Motions, background, variety_of
 from aquin.measure.ledger import Evidence
 from aquin.measure.scopes import LUMA
+from aquin.remembered import Remembered, mark
 
 FEATURES = 3000
 PARTS = (8, 5)
@@ -261,7 +262,16 @@ def _in_two_views(a: Float64, b: Float64) -> np.ndarray:
     return np.zeros(len(a), bool) if mask is None else np.asarray(mask.ravel() > 0)
 
 
+_DESCRIBED: Remembered[tuple[list[cv2.KeyPoint], Float32]] = Remembered(32)
+"""Of the last pictures: a hero is compared with many shots, and a shot again when something about it is decided."""
+
+
 def _described(grey: np.ndarray) -> tuple[list[cv2.KeyPoint], Float32]:
+    """Features and (n, 128) descriptors of a (h, w) picture."""
+    return _DESCRIBED.get(mark(grey), lambda: _look_for_features(grey))
+
+
+def _look_for_features(grey: np.ndarray) -> tuple[list[cv2.KeyPoint], Float32]:
     """Features, the strongest of each part of the picture, and their (n, 128) descriptors (square roots of SIFT's;
     Arandjelovic & Zisserman 2012)."""
     sift = cv2.SIFT_create(contrastThreshold=0.015)  # type: ignore[attr-defined]

@@ -3,17 +3,15 @@
 Nobody is recognised, and nothing about a face is kept but where it is.
 """
 
-import hashlib
-from collections import OrderedDict
 from dataclasses import dataclass
 from functools import lru_cache
-from threading import Lock
 from typing import Any
 
 import numpy as np
 
 from aquin.arrays import Float32
 from aquin.measure.scopes import LUMA, SKIN_ANGLE, chroma
+from aquin.remembered import Remembered, mark
 
 WIDTHS = (432, 360, 512)
 """Pixels across in which faces are looked for around a place. What is seen in one size only is chance."""
@@ -45,8 +43,7 @@ class Face:
 
 KEPT = 500
 """Pictures whose faces are held: looking for them takes 0.15 s, and they are the same under each grade."""
-_LOCK = Lock()
-_SEEN: OrderedDict[bytes, tuple[Face, ...]] = OrderedDict()
+_SEEN: Remembered[tuple[Face, ...]] = Remembered(KEPT)
 
 
 @lru_cache(maxsize=1)
@@ -61,17 +58,7 @@ def find_faces(signal: Float32) -> list[Face]:
     """Faces that look at the camera in (h, w, 3) display signal, evened out in exposure and white: seen in several
     sizes, at one place, of a colour that skin can have. A picture is looked at once, whoever asks again.
     """
-    key = hashlib.blake2b(repr(signal.shape).encode() + np.ascontiguousarray(signal).tobytes()).digest()
-    with _LOCK:
-        if (known := _SEEN.get(key)) is not None:
-            _SEEN.move_to_end(key)
-            return list(known)
-    found = _find(signal)
-    with _LOCK:
-        _SEEN[key] = tuple(found)
-        while len(_SEEN) > KEPT:
-            _SEEN.popitem(last=False)
-    return found
+    return list(_SEEN.get(mark(signal), lambda: tuple(_find(signal))))
 
 
 def _find(signal: Float32) -> list[Face]:
