@@ -33,13 +33,15 @@ def tiles(tone: Float32) -> Float64:
 
 def _squares(flat: np.ndarray, scale: float) -> list[tuple[float, float, float, float]]:
     side = max(flat.shape) / scale
-    count, labels, stats, _ = cv2.connectedComponentsWithStats(flat, connectivity=4)
+    _, labels, stats, _ = cv2.connectedComponentsWithStats(flat, connectivity=4)
     out = []
     smallest, largest = 36.0, (side * scale * 0.2) ** 2
-    for k in range(1, count):
+    wide, high, areas = stats[:, 2], stats[:, 3], stats[:, 4]
+    may = (areas >= smallest) & (areas <= largest) & (areas >= 0.3 * wide * high)
+    may &= np.maximum(wide, high) <= 3.2 * np.minimum(wide, high)
+    may[0] = False  # what is not flat
+    for k in np.flatnonzero(may):
         x, y, w, h, area = stats[k]
-        if not smallest <= area <= largest or max(w, h) > 3.2 * min(w, h) or area < 0.3 * w * h:
-            continue
         mask = (labels[y : y + h, x : x + w] == k).astype(np.uint8)
         contours, _ = cv2.findContours(mask, cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_NONE)
         outline = max(contours, key=len)

@@ -246,7 +246,11 @@ class CellPainter(QStyledItemDelegate):
         left, top = box.left() + 7, box.top() + size.height() + 8
         word = "main hero" if cell.main == "main" else cell.word
         word += f"  !{cell.findings}" if cell.findings else ""
-        p.drawText(QRectF(left, top, size.width() + 4, 18), Qt.AlignmentFlag.AlignVCenter, word)
+        room = QRectF(left, top, size.width() + 4, 18)
+        if p.fontMetrics().horizontalAdvance(word) > room.width():  # the gauges' names begin beside it
+            p.setFont(theme.font(theme.SMALL, not settled or cell.state is State.HERO))
+            word = word.replace("  !", " !")
+        p.drawText(room, Qt.AlignmentFlag.AlignVCenter, word)
         p.setFont(theme.font(theme.SMALL))
         p.setPen(theme.DIM)
         shots = f"{len(cell.shots)} shot{'' if len(cell.shots) == 1 else 's'}"
