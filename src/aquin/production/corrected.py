@@ -35,6 +35,10 @@ if TYPE_CHECKING:
     from aquin.production.shoot import CellKey, Shoot
 
 
+FAR = 0.75
+"""Stops by which a shot is off its cell's balance from which it is looked at once more with those taken off."""
+
+
 def corrected(
     shoot: Shoot,
     places: Sequence[CellKey],
@@ -55,7 +59,13 @@ def corrected(
     }
     known = exposed_apart(shoot, places)
     drifts = {id: drift_in(shoot, shoot.production.get(Setup, id)) for id in {p[0] for p in places}}
-    found = verdicts(shoot, places, graded, jobs, part(tell, 0.2, 1.0), known, drifts)
+    found = verdicts(shoot, places, graded, jobs, part(tell, 0.2, 0.95), known, drifts)
+    far = {id: stops for id, v in found.items() if abs(stops := _stops(v) - known.get(id, 0.0)) > FAR}
+    if far:  # from near by, the same things are told from others better
+        near = {id: known.get(id, 0.0) + stops for id, stops in far.items()}
+        there = [p for p in places if any(s.id in far for s in shoot.shots.get(p, ()))]
+        again = verdicts(shoot, there, graded, jobs, part(tell, 0.95, 1.0), {**known, **near}, drifts)
+        found |= {id: again[id] for id in far if id in again}
     out: dict[str, Verdict] = {}
     for place in places:
         own = {s.id: found[s.id] for s in shoot.shots.get(place, ()) if s.id in found}
@@ -75,6 +85,11 @@ def corrected(
             made[place] = _moved(shoot, place, made[place], cell, own)
             shoot.decided[place] = Correction.of(made[place].values)
     return out
+
+
+def _stops(verdict: Verdict) -> float:
+    """By how much it is too bright."""
+    return float(to_parts(verdict.off[None])[0, 0])
 
 
 def _card_words(shoot: Shoot, place: CellKey) -> str:
