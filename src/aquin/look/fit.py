@@ -179,6 +179,8 @@ def _first(name: str, sides: _Sides) -> Part:
 
 OWN = {"tone curve": "curve", "saturation": "cdl", "zone tints": "zones"}
 """What of a look each part is."""
+LAID_OVER = (0.85, 0.4)
+"""How much of a cast's warmth, and of its tint, is what lies over the reference's."""
 BARELY = Look(
     curve=ToneCurve((0.001,) * 5),
     cdl=Cdl(saturation=1.001),
@@ -189,8 +191,8 @@ BARELY = Look(
 
 def _together(parts: list[Part], sides: _Sides, own: Float64, wanted: Float64) -> list[Part]:
     """The same parts with the numbers that suit all of them together; kept are those that the whole can't do without.
-    Casts are the mean of those and of what lies over the reference's tone by tone once curve and saturation are known:
-    one is surer of tint, the other of warmth.
+    Casts lie between those and what lies over the reference's tone by tone once curve and saturation are known: one is
+    surer of tint, the other of warmth.
     """
     look = next(p.look for p in reversed(parts) if p.kept)
     absent = [k for k in OWN.values() if getattr(look, k) == getattr(parts[0].look, k)]
@@ -201,7 +203,7 @@ def _together(parts: list[Part], sides: _Sides, own: Float64, wanted: Float64) -
     if idle:
         found = together(_without(found, *idle), own, wanted, usual)
     if found.zones is not None:
-        rows = (found.zones.rows + _casts(replace(found, zones=None), sides)) / 2
+        rows = _between(found.zones.rows, _casts(replace(found, zones=None), sides))
         found = replace(found, zones=ZoneGains.of(np.round(rows, 4)))
     out, look = parts[:1], parts[0].look
     for part in parts[1:]:
@@ -212,6 +214,15 @@ def _together(parts: list[Part], sides: _Sides, own: Float64, wanted: Float64) -
             part = replace(part, look=look, left=sides.distance(look))
         out.append(replace(part, kept=kept))
     return out
+
+
+def _between(together: Float64, laid_over: Float64) -> Float64:
+    """(zones, 3) gains of two ways, warmth mostly of the second and tint rather of the first; luma is kept."""
+    red, green, blue = (LAID_OVER[0] * laid_over + (1 - LAID_OVER[0]) * together).T
+    warm = (red - blue) / 2
+    red, green, blue = (LAID_OVER[1] * laid_over + (1 - LAID_OVER[1]) * together).T
+    rows = np.stack([warm, green - (red + blue) / 2, -warm], axis=1)
+    return np.asarray(rows - (rows @ np.array(LUMA))[:, None])
 
 
 def _without(look: Look, *parts: str) -> Look:
