@@ -179,8 +179,8 @@ def _first(name: str, sides: _Sides) -> Part:
 
 OWN = {"tone curve": "curve", "saturation": "cdl", "zone tints": "zones"}
 """What of a look each part is."""
-LAID_OVER = (0.85, 0.4)
-"""How much of a cast's warmth, and of its tint, is what lies over the reference's."""
+LAID_OVER = np.array([[0.65, 0.4], [0.85, 0.4], [0.85, 0.4]])
+"""By zone, how much of a cast's warmth, and of its tint, is what lies over the reference's."""
 BARELY = Look(
     curve=ToneCurve((0.001,) * 5),
     cdl=Cdl(saturation=1.001),
@@ -218,9 +218,10 @@ def _together(parts: list[Part], sides: _Sides, own: Float64, wanted: Float64) -
 
 def _between(together: Float64, laid_over: Float64) -> Float64:
     """(zones, 3) gains of two ways, warmth mostly of the second and tint rather of the first; luma is kept."""
-    red, green, blue = (LAID_OVER[0] * laid_over + (1 - LAID_OVER[0]) * together).T
+    of_warmth, of_tint = LAID_OVER.T[:, :, None]
+    red, _, blue = (of_warmth * laid_over + (1 - of_warmth) * together).T
     warm = (red - blue) / 2
-    red, green, blue = (LAID_OVER[1] * laid_over + (1 - LAID_OVER[1]) * together).T
+    red, green, blue = (of_tint * laid_over + (1 - of_tint) * together).T
     rows = np.stack([warm, green - (red + blue) / 2, -warm], axis=1)
     return np.asarray(rows - (rows @ np.array(LUMA))[:, None])
 

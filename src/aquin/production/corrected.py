@@ -13,7 +13,7 @@ from aquin.colour.grade import Grade as Correction
 from aquin.colour.white import STOPS_A_MIRED
 from aquin.match.drift import to_parts
 from aquin.production.aspect import look_about_cards
-from aquin.production.beside import Verdict, verdicts, without
+from aquin.production.beside import WILD, Verdict, verdicts, without
 from aquin.production.cell_sum import (
     BEFORE,
     BEFORE_ONE_LIGHT,
@@ -61,11 +61,11 @@ def corrected(
     drifts = {id: drift_in(shoot, shoot.production.get(Setup, id)) for id in {p[0] for p in places}}
     found = verdicts(shoot, places, graded, jobs, part(tell, 0.2, 0.95), known, drifts)
     far = {id: stops for id, v in found.items() if abs(stops := _stops(v) - known.get(id, 0.0)) > FAR}
-    if far:  # from near by, the same things are told from others better
+    if far:  # from near by, the same things may be told from others better
         near = {id: known.get(id, 0.0) + stops for id, stops in far.items()}
         there = [p for p in places if any(s.id in far for s in shoot.shots.get(p, ()))]
         again = verdicts(shoot, there, graded, jobs, part(tell, 0.95, 1.0), {**known, **near}, drifts)
-        found |= {id: again[id] for id in far if id in again}
+        found |= {id: _surer(found[id], v) for id, v in again.items() if id in far}
     out: dict[str, Verdict] = {}
     for place in places:
         own = {s.id: found[s.id] for s in shoot.shots.get(place, ()) if s.id in found}
@@ -85,6 +85,12 @@ def corrected(
             made[place] = _moved(shoot, place, made[place], cell, own)
             shoot.decided[place] = Correction.of(made[place].values)
     return out
+
+
+def _surer(far: Verdict, near: Verdict) -> Verdict:
+    """What was seen from near by where the two can't both be right, else the surer one."""
+    apart = np.abs(near.off - far.off) / np.hypot(near.error, far.error)
+    return near if apart.mean() > WILD or near.error.mean() < far.error.mean() else far
 
 
 def _stops(verdict: Verdict) -> float:
