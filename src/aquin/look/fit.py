@@ -179,7 +179,7 @@ def _first(name: str, sides: _Sides) -> Part:
 
 OWN = {"tone curve": "curve", "saturation": "cdl", "zone tints": "zones"}
 """What of a look each part is."""
-LAID_OVER = np.array([[0.65, 0.4], [0.85, 0.4], [0.85, 0.4]])
+LAID_OVER = np.array([[0.5, 0.5], [0.5, 0.5], [0.85, 0.4]])
 """By zone, how much of a cast's warmth, and of its tint, is what lies over the reference's."""
 BARELY = Look(
     curve=ToneCurve((0.001,) * 5),
