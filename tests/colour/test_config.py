@@ -1,5 +1,6 @@
 """The chain on OpenColorIO's configuration."""
 
+from collections import OrderedDict
 from dataclasses import replace
 from pathlib import Path
 from unittest import mock
@@ -9,6 +10,7 @@ import PyOpenColorIO as ocio
 import pytest
 
 from aquin.colour import acescct
+from aquin.colour import config as module
 from aquin.colour import config_files as files
 from aquin.colour.baked import BakedView, baked_view
 from aquin.colour.config import ColourConfig
@@ -106,6 +108,22 @@ def test_what_was_written_here_is_what_reading_it_gives(builtin: ColourConfig, t
             assert known.view(display, view).identity == read.view(display, view).identity
     path.write_text(text.replace("Linear Petrel", "Linear Tern"))
     assert "Linear Tern" in {e.name for e in ColourConfig.load(path).encodings()}
+
+
+def test_a_view_is_made_ready_once_for_all_configurations_that_have_it(
+    builtin: ColourConfig, random: np.random.Generator
+) -> None:
+    other = builtin.with_encodings(camera())
+    signals = random.uniform(0, 2, (50, 3)).astype(np.float32)
+    for display, views in builtin.displays():
+        for view in views:
+            shared = builtin.view(display, view)
+            assert other.view(display, view) is shared
+            with mock.patch.object(module, "_VIEWS", OrderedDict()):
+                alone = ColourConfig(builtin._config, "").view(display, view)
+            assert alone is not shared and np.array_equal(alone(signals), shared(signals))
+    back = builtin.unview(*builtin.default_view())
+    assert back is not builtin.view(*builtin.default_view()) and other.unview(*other.default_view()) is back
 
 
 def test_camera_encoding_survives_its_file(tmp_path: Path) -> None:

@@ -14,12 +14,12 @@ from sklearn.datasets import load_sample_images
 
 from aquin.colour import acescct
 from aquin.colour.baked import baked_view
-from aquin.colour.cdl import Cdl, Triple
+from aquin.colour.cdl import LUMA, Cdl, Triple
 from aquin.colour.config import ColourConfig
 from aquin.colour.difference import delta_e00
 from aquin.colour.tone_curve import ToneCurve
 from aquin.colour.zones import ZoneGains
-from aquin.look.fit import Fitted, fit
+from aquin.look.fit import Fitted, _between, fit
 from aquin.look.look import Look
 from aquin.look.reference import take_apart
 from aquin.look.suits import suits
@@ -143,6 +143,16 @@ def test_the_casts_of_a_known_look_come_back() -> None:
     assert ((off < (5.0, 2.0)).all(axis=2)).sum() >= 11
     assert off.max() < 10
     assert (off.mean(axis=(0, 1)) < 0.35 * untouched.mean(axis=(0, 1))).all()
+
+
+def test_casts_found_in_two_ways_keep_luma_and_what_both_say(random: np.random.Generator) -> None:
+    one, other = (random.normal(0, 0.1, (3, 3)) for _ in range(2))
+    one, other = (rows - (rows @ np.array(LUMA))[:, None] for rows in (one, other))
+    assert np.allclose(_between(one, one), one)
+    both = _between(one, other)
+    assert np.abs(both @ np.array(LUMA)).max() < 1e-12
+    warm = [(rows[:, 0] - rows[:, 2])[2] for rows in (one, both, other)]
+    assert (warm[1] - warm[0]) / (warm[2] - warm[0]) == pytest.approx(0.85)  # of lights
 
 
 def test_no_look_is_found_where_there_is_none() -> None:
