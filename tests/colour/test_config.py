@@ -1,6 +1,5 @@
 """The chain on OpenColorIO's configuration."""
 
-from collections import OrderedDict
 from dataclasses import replace
 from pathlib import Path
 from unittest import mock
@@ -16,6 +15,7 @@ from aquin.colour.baked import BakedView, baked_view
 from aquin.colour.config import ColourConfig
 from aquin.colour.encoding import CameraEncoding, LogCurve
 from aquin.errors import AquinError
+from aquin.remembered import Remembered
 
 D65 = (0.3127, 0.3290)
 CURVE = LogCurve(a=0.24, b=7.0, c=0.08, d=0.37, break_linear=0.008)
@@ -119,7 +119,7 @@ def test_a_view_is_made_ready_once_for_all_configurations_that_have_it(
         for view in views:
             shared = base.view(display, view)
             assert other.view(display, view) is shared
-            with mock.patch.object(module, "_VIEWS", OrderedDict()):
+            with mock.patch.object(module, "_VIEWS", Remembered(4)):
                 alone = ColourConfig(builtin._config, "").view(display, view)
             assert alone is not shared and np.array_equal(alone(signals), shared(signals))
     back = base.unview(*base.default_view())

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
+from functools import partial
 
 import numpy as np
 
@@ -124,7 +125,8 @@ def solve(
     """
     asked = (evidence.hero, evidence.shot, evidence.neutral, evidence.say, evidence.reflectance, scene)
     key = mark(*asked, model, leave_one_out, metric.name, folds)
-    found = _SOLVED.get(key, lambda: _tried(evidence, model, leave_one_out, scene, metric, folds))
+    work = partial(_solved, evidence, model, leave_one_out, scene, metric, folds)
+    found = _SOLVED.get(key, lambda: _tried(work))
     if isinstance(found, AquinError):
         raise AquinError(found.what, found.file or None, found.remedy)
     return found
@@ -134,16 +136,9 @@ _SOLVED: Remembered[Solution | AquinError] = Remembered(1000)
 """What was solved of late, and what could not be: a shot that is shown again has the same evidence."""
 
 
-def _tried(
-    evidence: Evidence,
-    model: str,
-    leave_one_out: bool,
-    scene: Float64 | None,
-    metric: Metric,
-    folds: int | None,
-) -> Solution | AquinError:
+def _tried(work: Callable[[], Solution]) -> Solution | AquinError:
     try:
-        return _solved(evidence, model, leave_one_out, scene, metric, folds)
+        return work()
     except AquinError as error:
         return AquinError(error.what, error.file or None, error.remedy)  # holds no frame of the stack
 

@@ -2,7 +2,6 @@
 
 import copy
 import os
-from collections import OrderedDict
 from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
@@ -16,6 +15,7 @@ from aquin.colour.config_files import as_read, check_files, files_missing, files
 from aquin.colour.encoding import CameraEncoding, MeasuredEncoding
 from aquin.colour.primaries import AP0_TO_AP1
 from aquin.errors import AquinError
+from aquin.remembered import Remembered, mark
 from aquin.trusted import ask_first
 
 _INTERCHANGE = "aces_interchange"
@@ -314,22 +314,15 @@ class ColourConfig:
             ) from error
 
 
-_VIEWS: OrderedDict[str, "Processor"] = OrderedDict()
+_VIEWS: Remembered["Processor"] = Remembered(32)
 """Views by what they do: one takes 9 ms to be made ready, all of it with the interpreter held, and is the same in each
 configuration that knows another camera.
 """
-_MOST_VIEWS = 32
 
 
 def _same(built: Any) -> "Processor":
     """A view ready to run, made once for all configurations."""
-    name = str(built.getCacheID())
-    known = _VIEWS.get(name)
-    if known is None:
-        known = _VIEWS[name] = _run_ready(built)
-        while len(_VIEWS) > _MOST_VIEWS:
-            _VIEWS.popitem(last=False)
-    return known
+    return _VIEWS.get(mark(str(built.getCacheID())), lambda: _run_ready(built))
 
 
 def _run_ready(built: Any) -> "Processor":

@@ -262,7 +262,7 @@ def _in_two_views(a: Float64, b: Float64) -> np.ndarray:
     return np.zeros(len(a), bool) if mask is None else np.asarray(mask.ravel() > 0)
 
 
-_DESCRIBED: Remembered[tuple[list[cv2.KeyPoint], Float32]] = Remembered(32)
+_DESCRIBED: Remembered[tuple[list[cv2.KeyPoint], Float32]] = Remembered(16)
 """Of the last pictures: a hero is compared with many shots, and a shot again when something about it is decided."""
 
 
