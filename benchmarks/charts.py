@@ -13,7 +13,8 @@ from common import ROOT
 
 sys.path.insert(0, str(ROOT / "tests"))
 
-from aquin.charts.curve import GREY_U, recover
+from aquin.charts.curve import recover
+from aquin.charts.families import GREY_U
 from aquin.charts.find import find_chart
 from aquin.charts.layout import layout
 from aquin.charts.solve import BASES, WARPED

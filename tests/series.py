@@ -4,7 +4,7 @@ from collections.abc import Callable, Sequence
 
 import numpy as np
 
-from aquin.charts.curve import Observations
+from aquin.charts.families import Observations
 from aquin.charts.layout import Layout
 from aquin.charts.profile import Step
 from aquin.charts.read import Reading
@@ -22,11 +22,12 @@ def neutral_series(
     noise: float = 0.003,
     aperture: float = 1 / 3,
     uneven: float = 0.015,
+    turned: np.ndarray | None = None,
 ) -> tuple[Observations, np.ndarray]:
     """Grey patches through a curve at 10 bit, and what the exposures really were.
 
     Marked apertures are off by up to a third of a stop, each patch's light by a per cent, the channels' white by a
-    tenth of a stop.
+    tenth of a stop. `turned`: (frames, 3) stops of a white that is chosen anew for each exposure.
     """
     marked = np.array(list(stops), float)
     true = marked + np.where(marked == 0, 0, random.uniform(-aperture, aperture, len(marked)))
@@ -38,6 +39,8 @@ def neutral_series(
         + (white - white.mean())
         + random.normal(0, uneven, len(grey))[None, :, None]
     )
+    if turned is not None:
+        light = light + turned[:, None, :]
     pixels = encode(np.exp2(light))[..., None] + noise * random.standard_normal((*light.shape, 400))
     pixels = np.clip(np.round(pixels * 1023) / 1023, 0, 1)
     clipped = ((pixels >= 1) | (pixels <= 0)).mean(axis=-1) > 0.01
@@ -93,11 +96,21 @@ TURN = np.array([[0.82, 0.21, -0.03], [0.07, 0.88, 0.05], [0.02, 0.13, 0.85]])
 """Camera RGB to AP1; rows add up to 1."""
 
 
-def filmed(chart: Layout, encode: Encode, stops: range = range(-6, 7), ceiling: float = 1.0) -> list[Step]:
+def filmed(
+    chart: Layout,
+    encode: Encode,
+    stops: range = range(-6, 7),
+    ceiling: float = 1.0,
+    turned: np.ndarray | None = None,
+) -> list[Step]:
+    """`turned`: (frames, 3) stops of a white that is chosen anew for each exposure."""
     random = np.random.default_rng(3)
     camera = chart.ap1 @ np.linalg.inv(TURN).T
     steps = []
-    for s in stops:
-        signal = encode(np.minimum(camera * 2.0**s, ceiling * 50)) + random.normal(0, 2e-4, camera.shape)
+    whites = np.zeros((len(stops), 3)) if turned is None else turned
+    for s, white in zip(stops, whites, strict=True):
+        signal = encode(np.minimum(camera * np.exp2(s + white), ceiling * 50)) + random.normal(
+            0, 2e-4, camera.shape
+        )
         steps.append(Step(float(s), reading(chart, camera, np.clip(signal, 0, 1)), f"take {s:+d}"))
     return steps

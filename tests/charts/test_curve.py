@@ -3,12 +3,14 @@
 import numpy as np
 import pytest
 
-from aquin.charts.curve import GREY_U, Curve, Observations, recover
+from aquin.charts.curve import Curve, recover
+from aquin.charts.families import GREY_U, Observations
 from aquin.charts.layout import Layout
 from aquin.charts.profile import Profile, Step, compare, nearest, profile
 from aquin.colour.config import ColourConfig
 from aquin.colour.encoding import LogCurve, MeasuredEncoding
 from aquin.colour.primaries import AP0_TO_AP1
+from aquin.colour.white import STOPS_A_MIRED
 from aquin.errors import AquinError
 from series import TURN, Encode, drawn, filmed, neutral_series, reading
 
@@ -73,6 +75,45 @@ def test_curves_drawn_at_random_are_recovered(chart24: Layout) -> None:
     assert max(errors) < 1.5 * BAR
     assert np.median(errors) < 0.5 * BAR
     assert min(reaches) > 6
+
+
+def wandering(count: int, seed: int, mired: float = 14.0) -> np.ndarray:
+    """(frames, 3) stops of a white that a camera chooses anew for each exposure."""
+    warm = np.random.default_rng(900 + seed).normal(0, mired * STOPS_A_MIRED, count)
+    return np.stack([warm / 2, np.zeros(count), -warm / 2], axis=1)
+
+
+@pytest.mark.parametrize("seed", range(6))
+def test_a_camera_that_chooses_its_white_by_itself_is_measured_all_the_same(
+    seed: int, chart24: Layout
+) -> None:
+    _, encode, stops = drawn(seed)
+    turned = wandering(len(stops), seed)
+    seen, _ = neutral_series(encode, chart24, np.random.default_rng(seed), stops, 0.003, 1 / 3, 0.01, turned)
+    curve = recover(seen)
+    assert curve.turns
+    assert off(curve, encode)[0] < 1.5 * BAR
+    held = seen.use.any(axis=(1, 2))  # a frame that is clipped throughout says nothing
+    found = (curve.turned[:, 0] - curve.turned[:, 2])[held]
+    true = (turned[:, 0] - turned[:, 2])[held]
+    assert np.abs(found - found.mean() - (true - true.mean())).max() < 3 * STOPS_A_MIRED
+
+
+def test_its_colours_are_measured_under_each_frame_s_own_white(chart24: Layout) -> None:
+    _, encode, stops = drawn(0)
+    made = profile(filmed(chart24, encode, stops, turned=wandering(len(stops), 0)))
+    held = profile(filmed(chart24, encode, stops))
+    assert np.abs(made.matrix - TURN).max() < np.abs(held.matrix - TURN).max() + 0.01
+    assert made.delta_e00_mean < held.delta_e00_mean + 0.1
+    assert any("chose its white by itself" in w for w in made.warnings)
+    assert not any("chose its white by itself" in w for w in held.warnings)
+
+
+@pytest.mark.parametrize("seed", range(6))
+def test_a_white_that_holds_is_not_taken_for_one_that_is_chosen(seed: int, chart24: Layout) -> None:
+    _, encode, stops = drawn(seed)
+    seen, _ = neutral_series(encode, chart24, np.random.default_rng(seed), stops)
+    assert not recover(seen).turns
 
 
 def test_marked_apertures_are_refined(chart24: Layout) -> None:

@@ -97,7 +97,7 @@ def test_a_card_that_things_about_it_contradict_is_not_believed(galley: Path) ->
     shoot = Shoot(production, config)
     place = next(p for p in shoot.shots if np.abs(shoot.aspect_of(p)).any())
     known_charts(shoot)
-    shoot.one_light.add(place)
+    shoot.one_light[place] = "chart"
     job, card = _job(shoot, place)
     said = {"off": (card - 0.7).tolist(), "error": [0.05] * 3}
     production.keep_measured(ASPECT, {job.key: said})

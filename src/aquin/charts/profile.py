@@ -6,12 +6,14 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from aquin.arrays import Float64
-from aquin.charts.curve import GREY_U, Curve, Observations, recover
+from aquin.charts.curve import Curve, recover
+from aquin.charts.families import GREY_U, Observations
 from aquin.charts.fits import DE00, Metric, neutral_matrix
 from aquin.charts.read import CLIPPED, LeftOut, Reading
 from aquin.colour.config import ColourConfig
 from aquin.colour.encoding import LogCurve, MeasuredEncoding, TableCurve, check_name
 from aquin.colour.primaries import AP0_TO_AP1, AP1_LUMA
+from aquin.colour.white import STOPS_A_MIRED
 from aquin.errors import AquinError
 from aquin.measure.ledger import Evidence
 
@@ -131,9 +133,13 @@ def _flat(signal: Float64, stops: Float64) -> np.ndarray:
     return np.repeat(one[..., None], signal.shape[2], axis=2)
 
 
-def linear_of(curve: Curve, signal: Float64, stops: float, white: bool = True) -> Float64:
-    """(n, 3) signal to the camera's own linear RGB at the normal exposure, its white taken out."""
-    level = stops + (curve.white if white else 0.0)
+def linear_of(
+    curve: Curve, signal: Float64, stops: float, white: bool = True, turned: Float64 | float = 0.0
+) -> Float64:
+    """(n, 3) signal to the camera's own linear RGB at the normal exposure, its white taken out. `turned`: (3,) what its
+    frame's own white is beyond that of the series.
+    """
+    level = stops + (curve.white if white else 0.0) + turned
     return np.asarray(curve.decode(signal) / np.exp2(level), np.float64)
 
 
@@ -146,7 +152,7 @@ def _matrix(series: Sequence[Step], curve: Curve, metric: Metric) -> tuple[Float
     for k, step in enumerate(series):
         if not -2.5 <= curve.stops[k] <= 1.5:
             continue
-        linear = linear_of(curve, step.reading.signal, curve.stops[k])
+        linear = linear_of(curve, step.reading.signal, curve.stops[k], turned=curve.turned[k])
         good = step.reading.usable_signal & (linear > 2e-3).all(axis=1)
         good &= (step.reading.signal < curve.y[-1]).all(axis=1)
         hero.append(card.ap1[good])
@@ -194,6 +200,12 @@ def _warnings(series: Sequence[Step], curve: Curve, under: float, over: float) -
         k = int(np.argmax(moved))
         out.append(
             f"the frame marked {series[k].stops:+g} really is {curve.stops[k]:+z.2f} stops: check its marking"
+        )
+    if curve.turns:
+        apart = float(np.std(curve.turned[:, 0] - curve.turned[:, 2])) / STOPS_A_MIRED
+        out.append(
+            f"it chose its white by itself, {apart:.0f} mired apart from exposure to exposure: each was measured "
+            "with a white of its own"
         )
     if np.abs(curve.white).max() > 0.05:
         out.append(

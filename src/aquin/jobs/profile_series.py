@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 
-from aquin.charts.curve import GREY_U
+from aquin.charts.families import GREY_U
 from aquin.charts.fits import Metric
 from aquin.charts.profile import Profile, Step, compare, nearest, profile
 from aquin.colour.config import ColourConfig

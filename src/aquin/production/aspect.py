@@ -15,6 +15,7 @@ import numpy as np
 from aquin.arrays import Float64
 from aquin.charts.layout import layout
 from aquin.match.materials import match_materials
+from aquin.production.grey_cards import one_card
 from aquin.production.kept_work import cached
 from aquin.production.match_work import Ref, shrunk, side_of
 from aquin.production.shoot import hash_of, targets_of
@@ -100,7 +101,7 @@ def look_about_cards(
         if seen:
             off, error = (np.array(seen[k], np.float64) for k in ("off", "error"))
             if contradicts(off - card, error):
-                shoot.one_light.discard(place)
+                del shoot.one_light[place]
                 shoot.contradicted[place] = float((off - card).mean())
             else:
                 shoot.aspect[place] = USUAL**2 / (USUAL**2 + error**2) * (off - card)
@@ -116,31 +117,65 @@ def contradicts(other: Float64, error: Float64) -> bool:
 def _job(shoot: Shoot, place: CellKey) -> tuple[CardJob, Float64] | None:
     """What is to be looked at, and what the card itself says, (3,) log2 of the channels."""
     target = next(iter(targets_of(shoot, place)), None)
-    if target is None or target[0] != place[0] or not at_once(shoot, place, target):
+    if target is None or target[0] != place[0]:
         return None
-    both = [(shoot.reading(p), shoot.grade_at(p)) for p in (target, place)]
-    refs, said, corners, means = [], [], [], []
-    for found, grade in both:
-        if found is None or "frame" not in found[1]:
+    both = (_grey if shoot.one_light[place] == "grey card" else _chart)(shoot, target, place)
+    if both is None:
+        return None
+    refs, said = [one.ref for one in both], [v for one in both for v in one.said]
+    a, b = (np.log2(np.maximum(np.asarray(one.graded), 1e-6)) for one in both)
+    job = CardJob(
+        hash_of([VERSION, *said]), refs[0], refs[1], (both[0].corners, both[1].corners), shoot.config_path
+    )
+    return job, np.asarray(np.median(b - a, axis=0), np.float64)
+
+
+@dataclass(frozen=True)
+class _Card:
+    """One camera's card in a frame: (n, 3) its greys under the grade, and what the frame is known by."""
+
+    ref: Ref
+    corners: Corners
+    graded: Float64
+    said: list[object]
+
+
+def _chart(shoot: Shoot, target: CellKey, place: CellKey) -> tuple[_Card, _Card] | None:
+    """The greys of the two cameras' charts."""
+    if not at_once(shoot, place, target):
+        return None
+    found = [shoot.reading(p) for p in (target, place)]
+    if found[0] is None or found[1] is None or found[0][1]["layout"] != found[1][1]["layout"]:
+        return None
+    greys = layout(str(found[0][1]["layout"])).neutral
+    greys = greys & np.all([np.array(f[1]["usable"], bool) for f in found if f is not None], axis=0)
+    made = []
+    for at, one in zip((target, place), found, strict=True):
+        if one is None or "frame" not in one[1] or not greys.any():
             return None
-        shot, held, key = found
+        shot, held, key = one
+        grade = shoot.grade_at(at)
         ref = shoot.ref(shot, int(held["frame"]), grade)
         if ref is None:
             return None
-        refs.append(ref)
-        said += [key, held["frame"], shoot.read_as(shot, ref), ref.grade]
-        corners.append(tuple((float(x), float(y)) for x, y in held["corners"]))
-        means.append((grade, held))
-    first, second = means[0][1], means[1][1]
-    if first["layout"] != second["layout"]:
-        return None
-    greys = layout(str(first["layout"])).neutral
-    greys = greys & np.array(first["usable"], bool) & np.array(second["usable"], bool)
-    if not greys.any():
-        return None
-    a, b = (
-        np.log2(np.maximum(np.asarray(g.linear(np.array(h["linear"], np.float64)[greys])), 1e-6))
-        for g, h in means
-    )
-    job = CardJob(hash_of([VERSION, *said]), refs[0], refs[1], (corners[0], corners[1]), shoot.config_path)
-    return job, np.asarray(np.median(b - a, axis=0), np.float64)
+        corners = tuple((float(x), float(y)) for x, y in held["corners"])
+        graded = np.asarray(grade.linear(np.array(held["linear"], np.float64)[greys]), np.float64)
+        made.append(_Card(ref, corners, graded, [key, held["frame"], shoot.read_as(shot, ref), ref.grade]))
+    return made[0], made[1]
+
+
+def _grey(shoot: Shoot, target: CellKey, place: CellKey) -> tuple[_Card, _Card] | None:
+    """Their grey cards, which are held where the charts were."""
+    both = one_card(shoot, target, place)
+    made = []
+    for at, card in zip((target, place), both or (), strict=False):
+        found = shoot.reading(at)
+        grade, frame = shoot.grade_at(at), card.shot.first + card.shot.frames // 2
+        ref = shoot.ref(card.shot, frame, grade)
+        if found is None or ref is None:
+            return None
+        corners = tuple((float(x), float(y)) for x, y in found[1]["corners"])
+        graded = np.asarray(grade.linear(card.linear[None]), np.float64)
+        said = [*card.linear.tolist(), frame, corners, shoot.read_as(card.shot, ref), ref.grade]
+        made.append(_Card(ref, corners, graded, said))
+    return (made[0], made[1]) if made else None

@@ -13,7 +13,6 @@ import numpy as np
 from aquin.charts.solve import BASES, FLARED, FULL, Solution, best_of, title_of
 from aquin.charts.take import Corners
 from aquin.colour.grade import Grade as Correction
-from aquin.colour.white import STOPS_A_MIRED
 from aquin.errors import AquinError
 from aquin.match.engine import Source
 from aquin.measure.ledger import measure
@@ -41,7 +40,7 @@ from aquin.production.shoot import (
 )
 from aquin.production.trims import trims_for, with_inputs
 from aquin.production.unbaked import unbaked
-from aquin.production.weighing import evidence_of
+from aquin.production.weighing import evidence_of, light_apart
 from aquin.workers import Tell, each, part
 
 if TYPE_CHECKING:
@@ -277,7 +276,7 @@ def _solve_group(
             )
             outcomes[place] = Outcome(place, words, own_hero, "hero" if own_hero else "")
             continue
-        foreign = abs(float(said.light[0] - said.light[2])) / STOPS_A_MIRED > FOREIGN
+        foreign = abs(light_apart(shoot, place, targets[0], said.light)) > FOREIGN
         if wish.model == "best" and (foreign or all(s.by == "statistics" for s in sources)):
             models = ("gains",)  # what these say of tones and colours has made shots worse
             if foreign:

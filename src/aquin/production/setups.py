@@ -79,6 +79,14 @@ def seconds_of(shot: Shot) -> tuple[float, float] | None:
     return begin, begin + shot.frames / float(rate)
 
 
+def at_once(one: Shot, other: Shot) -> bool:
+    """Whether two recordings overlap in time by what their timecodes say."""
+    times = seconds_of(one), seconds_of(other)
+    if times[0] is None or times[1] is None:
+        return False
+    return min(times[0][1], times[1][1]) > max(times[0][0], times[1][0])
+
+
 def nominal(rate: Fraction) -> int:
     """Timecode counts whole frames: 30 for 30000/1001."""
     return round(float(rate))

@@ -73,13 +73,16 @@ class Shoot:
     """What frames compared say, by key."""
     light: dict[CellKey, np.ndarray] = field(default_factory=dict)
     """Log2 of the channels, (3,), by which a cell's chart was lit more than its hero's, where that was just found."""
-    one_light: set[CellKey] = field(default_factory=set)
-    """Cells whose chart and whose hero's were just found to be one card in one light."""
+    one_light: dict[CellKey, str] = field(default_factory=dict)
+    """Cells whose card and whose hero's were just found to be one in one light, and which that was: "chart" or "grey
+    card"."""
     aspect: dict[CellKey, np.ndarray] = field(default_factory=dict)
     """Log2 of the channels, (3,), by which a place looks otherwise from a cell's camera than from its hero's, where
     that was just found (see `production.aspect`)."""
     contradicted: dict[CellKey, float] = field(default_factory=dict)
     """Stops by which things about such a card say something else than the card, where that is too much for a view."""
+    cards: Mapping[str, Mapping[str, Any]] | None = None
+    """What was measured of grey cards, by shot, once it was asked for (`production.grey_cards`)."""
     scratch: str = ""
     """A folder for what is looked at several times while it is matched."""
 

@@ -13,8 +13,9 @@ from aquin.colour.primaries import AP1_LUMA
 from aquin.colour.white import STOPS_A_MIRED
 from aquin.match.engine import LEAST, Source
 from aquin.match.level import BRIGHT, TOGETHER, WHITE, Witness, one_light, weighed
+from aquin.production import setups
+from aquin.production.grey_cards import one_card
 from aquin.production.match_work import joined, source_of
-from aquin.production.setups import seconds_of
 from aquin.production.shoot import lit, white_of
 
 if TYPE_CHECKING:
@@ -135,22 +136,47 @@ def _with_one_card(
     bright: list[Witness],
     white: list[Witness],
 ) -> tuple[list[Witness], list[Witness]]:
-    """The charts believed as one card in one light, where the clock and all other witnesses bear that out."""
-    own = shoot.cast(place, target[1])
-    if own is None or shoot.doubtful(place, target[1]) or not any(w.kind == "chart" for w in bright):
-        return bright, white
+    """Charts and grey cards believed as one card in one light, where the clock and all other witnesses bear it out."""
     others = [w for w in bright if w.kind != "chart"], [w for w in white if not w.kind.startswith("chart")]
     level, cast = weighed(others[0], BRIGHT), weighed(others[1], WHITE)
-    stops = brighter(chart.evidence)
-    apart = (stops - float(level.value[0]), *(float(v) for v in own - cast.value))
-    sure = one_light(apart, (level.error, cast.error, cast.error), at_once(shoot, place, target))
-    if sure < 0.5:
+    cards: list[tuple[str, float, np.ndarray, bool]] = []
+    own = shoot.cast(place, target[1])
+    charted = own is not None and not shoot.doubtful(place, target[1])
+    if own is not None and charted and any(w.kind == "chart" for w in bright):
+        cards.append(("chart", brighter(chart.evidence), own, at_once(shoot, place, target)))
+    if (grey := one_card(shoot, target, place)) is not None:
+        theirs = np.maximum(
+            np.asarray(shoot.grade_at(target).linear(grey[0].linear[None]), np.float64)[0], 1e-6
+        )
+        stops = float(np.log2((grey[1].linear @ AP1_LUMA) / max(float(theirs @ AP1_LUMA), 1e-6)))
+        cards.append(("grey card", stops, white_of(np.log2(grey[1].linear / grey[0].linear)), True))
+    found = []
+    for kind, stops, said, clock in cards:
+        apart = (stops - float(level.value[0]), *(float(v) for v in said - cast.value))
+        sure = one_light(apart, (level.error, cast.error, cast.error), clock)
+        if sure >= 0.5:
+            found.append((kind, stops, said, sure))
+    if not found:
         return bright, white
-    shoot.one_light.add(place)
+    shoot.one_light[place] = found[0][0]
     return (
-        [*others[0], Witness("one card", stops, sure)],
-        [*others[1], Witness("one card", as_pair(own), sure)],
+        [*others[0], *(Witness("one card", stops, sure) for _, stops, _, sure in found)],
+        [*others[1], *(Witness("one card", as_pair(said), sure) for *_, said, sure in found)],
     )
+
+
+def light_apart(shoot: Shoot, place: CellKey, target: CellKey, light: np.ndarray) -> float:
+    """Mired by which the light on a cell's chart was not that on its hero's. `light`: (3,) log2 of the channels by
+    which it was lit more. Where charts of another setup stand in, what white was set to there and here is no light.
+    """
+    warm = float(light[0] - light[2])
+    if shoot.doubtful(place, target[1]) and (other := shoot.elsewhere(place, target[1])) is not None:
+        there = other[1][0].setup_id, place[1]
+        here, known = shoot.settings(place, target[1])
+        set_there, known_there = shoot.settings(there, target[1])
+        if known and known_there:
+            warm += float(here[0] - set_there[0])
+    return warm / STOPS_A_MIRED
 
 
 OTHER_LIGHT = 2.5
@@ -164,7 +190,7 @@ def _in_other_light(shoot: Shoot, place: CellKey, target: CellKey, white: Sequen
     says of colours is of another spectrum.
     """
     own = shoot.cast(place, target[1])
-    if own is None or place in shoot.one_light or shoot.doubtful(place, target[1]):
+    if own is None or shoot.one_light.get(place) == "chart" or shoot.doubtful(place, target[1]):
         return False
     if not at_once(shoot, place, target):
         return False
@@ -175,11 +201,8 @@ def _in_other_light(shoot: Shoot, place: CellKey, target: CellKey, white: Sequen
 
 def at_once(shoot: Shoot, place: CellKey, target: CellKey) -> bool:
     """Whether both cameras' charts were filmed at one time."""
-    found = [shoot.reading(p) for p in (place, target)]
-    times = [seconds_of(f[0]) if f is not None else None for f in found]
-    if times[0] is None or times[1] is None:
-        return False
-    return min(times[0][1], times[1][1]) > max(times[0][0], times[1][0])
+    one, other = shoot.reading(place), shoot.reading(target)
+    return one is not None and other is not None and setups.at_once(one[0], other[0])
 
 
 BY = {

@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from aquin.charts.curve import GREY_U
+from aquin.charts.families import GREY_U
 from aquin.charts.profile import Comparison, Profile, compare, nearest
 from aquin.desk.kit import theme
 from aquin.desk.kit.ask import EXPORTS, ask_save
