@@ -20,7 +20,7 @@ from aquin.production.shoot import Shoot, shot_grade
 from aquin.production.store import Production
 from aquin.simulate.cameras import CAMERAS
 
-TUNING = (21, 22, 23, 24)
+TUNING = (15, 16, 17, 18, 21, 22, 23, 24, 25, 26, 27, 28)
 """Seeds of shoots that may be looked at while something is chosen."""
 JUDGING = (31, 32, 33, 34, 35, 36, 37, 38)
 """Seeds of shoots that nothing was chosen on."""
