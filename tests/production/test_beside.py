@@ -262,7 +262,7 @@ def test_a_moment_that_is_known_to_be_darker_is_no_wrong_exposure() -> None:
     found = {"a": verdict(-1.5, 0.5), "b": verdict(0.0, 0.05)}
     told, untold = (of_cell(found, [], SPREAD, BEFORE, light) for light in ({"a": fallen}, None))
     assert told.off + told.shots["a"].off == pytest.approx(fallen, abs=0.15)
-    assert untold.off[0] + untold.shots["a"].off[0] > -0.6
+    assert untold.off[0] + untold.shots["a"].off[0] > -1.0  # held back by what shots usually differ by
 
 
 @pytest.mark.parametrize(

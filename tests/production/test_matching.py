@@ -19,6 +19,7 @@ from aquin.measure.ledger import Evidence
 from aquin.production import Camera, Grade, Production, Root, Setup, Shot, ledgers
 from aquin.production.agreeing import agree
 from aquin.production.audit import Finding
+from aquin.production.beside import without
 from aquin.production.cells import Cell, State, board, keep_tolerances, tolerances_of, without_trims
 from aquin.production.grading import balance_of, held_grade, keep_grade, propagate, trim_of
 from aquin.production.heroes import (
@@ -417,6 +418,12 @@ def test_one_card_is_believed_and_one_in_other_light_is_not(shoot_copy: Path) ->
     assert desk.doubtful(place, target[1])
     desk.trust_again()
     assert not desk.doubtful(place, target[1])
-    note = evidence_of(desk, place, target, False, "weighed").note
-    assert (place in desk.one_light) == ("one card" in note)
+    said = evidence_of(desk, place, target, False, "weighed")
+    assert (place in desk.one_light) == ("one card" in said.note)
+    # how much more light one card had is no matter of the hero's own balance, as under a main hero
+    desk.decided[target] = without(desk.grade_at(target), np.array([0.6, 0.3, 0.1]))
+    again = evidence_of(desk, place, target, False, "weighed")
+    assert again.light == pytest.approx(said.light, abs=1e-6) and again.note == said.note
+    ratio = np.log2(again.sources[0].evidence.hero / said.sources[0].evidence.hero)
+    assert ratio == pytest.approx(np.broadcast_to([-0.6, -0.3, -0.1], ratio.shape), abs=0.01)
     production.close()

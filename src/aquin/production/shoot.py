@@ -280,10 +280,10 @@ class Shoot:
         return best
 
     def source(
-        self, hero: CellKey, place: CellKey, light: np.ndarray | None = None
+        self, hero: CellKey, place: CellKey, light: np.ndarray | None = None, graded: bool = True
     ) -> tuple[Source, str] | None:
-        """Chart pairs of two cells, the hero's as its own balance has them, and a key that names them. `light`: log2 of
-        the channels, (3,), by which the cell's chart was lit more than the hero's; as is known where None.
+        """Chart pairs of two cells, the hero's as its own balance has them where `graded`, and a key that names them.
+        `light`: log2 of the channels, (3,), by which its chart was lit more than the hero's; as is known where None.
 
         Where a chart was in another light than its scene, the two cameras' charts of another setup stand in: light
         alone can be taken off, what another spectrum makes of colours can't.
@@ -299,7 +299,7 @@ class Shoot:
         keep = np.array(a[1]["usable"], bool) & np.array(b[1]["usable"], bool)
         if keep.sum() < 6:
             return None
-        first = self.grade_at(hero)
+        first = self.grade_at(hero) if graded else Correction()
         lit = np.array(a[1]["linear"], np.float64) * np.exp2(self.light_of(place) if light is None else light)
         target = np.asarray(first.linear(lit), np.float64)
         known = None if card.reflectances is None or first.beyond_cdl else card.reflectances[keep]

@@ -65,15 +65,20 @@ def evidence_of(shoot: Shoot, place: CellKey, target: CellKey, own_hero: bool, e
         return Weighed()
     if exposure == "chart":
         return Weighed((chart[0],), "as bright and as warm as the charts")
-    bright, white = _witnesses(shoot, place, target, chart[0], frames, points, exposure == "weighed")
-    bright, white = _with_one_card(shoot, place, target, chart[0], bright, white)
-    if exposure == "weighed" and _in_other_light(shoot, place, target, white):
-        shoot.distrust(place)
-        return evidence_of(shoot, place, target, own_hero, exposure)
+    seen = shoot.source(
+        target, place, np.zeros(3), graded=False
+    )  # all other witnesses speak of what was recorded
+    assert seen is not None
+    bright, white = _witnesses(shoot, place, target, seen[0], frames, points, exposure == "weighed")
+    if exposure == "weighed":
+        bright, white = _with_one_card(shoot, place, target, seen[0], bright, white)
+        if _in_other_light(shoot, place, target, white):
+            shoot.distrust(place)
+            return evidence_of(shoot, place, target, own_hero, exposure)
     level, cast = weighed(bright, BRIGHT), weighed(white, WHITE)
     # the shot is that much brighter and warmer than its hero, its chart more so: the rest is the light on the chart
-    lit_more = brighter(chart[0].evidence) - float(level.value[0])
-    greys = chart[0].evidence.part(chart[0].evidence.neutral)
+    lit_more = brighter(seen[0].evidence) - float(level.value[0])
+    greys = seen[0].evidence.part(seen[0].evidence.neutral)
     other = (white_of(ratio_of(greys)) if len(greys.hero) else np.zeros(2)) - cast.value
     note = (
         f"brightness by {BY[level.by]}, \u00b1{level.error:.2f} st, white by {BY[cast.by]}, "
@@ -145,10 +150,7 @@ def _with_one_card(
     if own is not None and charted and any(w.kind == "chart" for w in bright):
         cards.append(("chart", brighter(chart.evidence), own, at_once(shoot, place, target)))
     if (grey := one_card(shoot, target, place)) is not None:
-        theirs = np.maximum(
-            np.asarray(shoot.grade_at(target).linear(grey[0].linear[None]), np.float64)[0], 1e-6
-        )
-        stops = float(np.log2((grey[1].linear @ AP1_LUMA) / max(float(theirs @ AP1_LUMA), 1e-6)))
+        stops = float(np.log2((grey[1].linear @ AP1_LUMA) / (grey[0].linear @ AP1_LUMA)))
         cards.append(("grey card", stops, white_of(np.log2(grey[1].linear / grey[0].linear)), True))
     found = []
     for kind, stops, said, clock in cards:
