@@ -1,5 +1,6 @@
 """Fixtures for all rooms. Windows are offscreen and nothing of the person's own state is touched."""
 
+import gc
 import json
 import os
 import shutil
@@ -82,6 +83,8 @@ def pytest_configure(config: pytest.Config) -> None:
     """Files of tests lie in memory where there is room: production files are written through to the disk each time.
     The simulation's places are worked out once for all processes.
     """
+    gc.freeze()  # modules that are loaded for good need not be gone through again and again
+    gc.set_threshold(20_000, 20, 20)
     if hasattr(config, "workerinput"):
         return
     memory = os.access(IN_MEMORY, os.W_OK) and shutil.disk_usage(IN_MEMORY).free > ROOM
@@ -97,6 +100,7 @@ def pytest_configure(config: pytest.Config) -> None:
 
 
 def pytest_unconfigure(config: pytest.Config) -> None:
+    gc.unfreeze()
     base = config.stash.get(BASE, None)
     if base is not None:
         shutil.rmtree(base, ignore_errors=True)

@@ -122,12 +122,16 @@ def compose(case: Case, layout: Layout) -> tuple[np.ndarray, np.ndarray]:
 
     warp = cv2.getPerspectiveTransform(plane.astype(np.float32), place(plane).astype(np.float32))
     over = 2
-    zoom = np.diag([over, over, 1.0])
-    drawn = cv2.warpPerspective(picture, zoom @ warp, (w * over, h * over), flags=cv2.INTER_LINEAR)
-    alpha = cv2.warpPerspective(
-        np.ones((ph, pw), np.float32), zoom @ warp, (w * over, h * over), flags=cv2.INTER_LINEAR
-    )
-    drawn, alpha = (cv2.resize(m, (w, h), interpolation=cv2.INTER_AREA) for m in (drawn, alpha))
+    at = place(plane)  # what lies beyond it stays as it was
+    left, upper = np.clip(np.floor(at.min(0)).astype(int) - 2, 0, (w - 1, h - 1))
+    right, lower = np.clip(np.ceil(at.max(0)).astype(int) + 3, (left + 1, upper + 1), (w, h))
+    size = (int(right - left) * over, int(lower - upper) * over)
+    zoom = np.diag([over, over, 1.0]) @ np.array([[1, 0, -left], [0, 1, -upper], [0, 0, 1.0]])
+    drawn, alpha = np.zeros((h, w, 3), np.float32), np.zeros((h, w), np.float32)
+    for whole, part in ((drawn, picture), (alpha, np.ones((ph, pw), np.float32))):
+        warped = cv2.warpPerspective(part, zoom @ warp, size, flags=cv2.INTER_LINEAR)
+        small = cv2.resize(warped, (size[0] // over, size[1] // over), interpolation=cv2.INTER_AREA)
+        whole[upper:lower, left:right] = small
     corners = project(warp, true)
     u = (np.arange(w, dtype=np.float32)[None, :] - corners[:, 0].min()) / np.ptp(corners[:, 0])
     drawn = drawn * (0.9 + 0.2 * u[..., None].clip(-1, 2)) * 2.0**-case.shade
