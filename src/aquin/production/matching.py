@@ -28,6 +28,7 @@ from aquin.production.match_work import (
     solve_job,
 )
 from aquin.production.measuring import measure_shots
+from aquin.production.own_camera import by_materials
 from aquin.production.records import Camera, Grade, Setup, Shot
 from aquin.production.scratch import scratch
 from aquin.production.shoot import (
@@ -174,7 +175,8 @@ def _settle(
     rest = [p for p in ordered if p not in first]
     for group, low, high in ((first, 0.38, 0.39), (rest, 0.39, 0.44)):
         _solve_group(shoot, group, wish, outcomes, made, jobs, part(tell, low, high))
-    lit = trims_for(shoot, first, all_of_them=True) if wish.shots else []
+    alike = by_materials(shoot, first, jobs) if wish.shots and wish.exposure == "weighed" else {}
+    lit = trims_for(shoot, first, all_of_them=True, alike=alike) if wish.shots else []
     left: dict[str, Verdict] = {}
     if wish.exposure == "weighed":
         left = corrected(shoot, rest, lit, made, jobs, part(tell, 0.44, 0.6))

@@ -86,12 +86,14 @@ def trims_for(
     places: Sequence[CellKey],
     all_of_them: bool = False,
     left: Mapping[str, Verdict] | None = None,
+    alike: Mapping[str, Verdict] | None = None,
 ) -> list[Trim]:
     """Trims for shots that do not look as their camera's balance supposes: by the same points, by the light's
     drift, or for an odd exposure by its siblings. A trim by hand stays; one of ours that is not needed any more is
     switched off, and so is a hero's from when it was none. `all_of_them`: also what is kept as it is. `left`: what
     single shots have beyond their cell's others, by what is seen beside their hero; without it, what is known of their
-    pictures. Both go before the light's drift, which speaks for shots that nothing else does.
+    pictures. Both go before the light's drift, which speaks for shots that nothing else does. `alike`: of shots of the
+    hero's own camera that share no points with it, by the same materials (`own_camera`).
     """
     production = shoot.production
     case = _case(shoot)
@@ -112,7 +114,8 @@ def trims_for(
             if shot.kind != "shot" or shot.id == hero.id or not _ours_to_trim(shoot, shot):
                 continue
             said = (left or {}).get(shot.id), beside.get(shot.id)
-            drifted = partial(_shift, shoot, shot, hero, drifts[place[0]], apart.get(shot.id))
+            told = apart.get(shot.id), (alike or {}).get(shot.id)
+            drifted = partial(_shift, shoot, shot, hero, drifts[place[0]], *told)
             trim = _decided(shoot, place, shot, said, drifted)
             if trim is not None and (all_of_them or not trim.held):
                 out.append(trim)
@@ -225,7 +228,12 @@ DRIFT = "the drift of light"
 
 
 def _shift(
-    shoot: Shoot, shot: Shot, hero: Shot, drift: Drift, apart: tuple[float, float] | None
+    shoot: Shoot,
+    shot: Shot,
+    hero: Shot,
+    drift: Drift,
+    apart: tuple[float, float] | None,
+    alike: Verdict | None = None,
 ) -> _Shift | None:
     """Log2 of the channels by which a shot differs from what its camera's balance supposes, who says so, and the
     error in stops.
@@ -242,6 +250,8 @@ def _shift(
     error = 0.0
     if at is not None and len(drift.seen) > 1:
         light, error = drift.at(at[0])
+    if alike is not None and (not error or float(alike.error.mean()) < error):
+        return alike.off, alike.by, float(alike.error.mean())
     if own is not None and clip is not None and clip.same_time:
         theirs = shoot.moved(clip.hero) if clip.hero.id != hero.id else None
         total = own[0] + (theirs[0] if theirs is not None else light)
