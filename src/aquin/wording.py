@@ -14,3 +14,8 @@ def minus(text: str) -> str:
 def few(names: Sequence[str], most: int = 2) -> str:
     """The first of some names, and how many more there are."""
     return ", ".join(names[:most]) + (f" and {len(names) - most} more" if len(names) > most else "")
+
+
+def sentence(text: str) -> str:
+    """With a capital first letter; names in it stay as they are written."""
+    return text[:1].upper() + text[1:]

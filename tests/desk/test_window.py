@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 from pathlib import Path
+from threading import Event
 
 import pytest
 from PySide6.QtCore import QMimeData, QPoint, QPointF, QRect, Qt, QUrl
@@ -289,3 +290,17 @@ def test_an_empty_view_gives_the_keyboard_to_the_button_that_fills_it(window: Wi
         empty = getattr(window.views, name).empty
         wait_for(empty.button.isVisible)
         wait_for(empty.button.hasFocus)
+
+
+def test_the_foot_line_writes_names_as_they_are(window: Window) -> None:
+    """What is worked on begins with a capital letter, and a clip's name in it stays what it is on the card."""
+    go = Event()
+    window.jobs.start_long(
+        "read", "reading A01_001", lambda tell: go.wait(20), lambda found: None, lambda why: None
+    )
+    try:
+        wait_for(lambda: "A01_001" in window.foot.next_button.text(), 10)
+        assert window.foot.next_button.text().startswith("Reading A01_001")
+    finally:
+        go.set()
+        window.jobs.wait()

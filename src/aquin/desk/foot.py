@@ -12,6 +12,7 @@ from aquin.desk.kit.boxes import line_of
 from aquin.desk.kit.jobs import Jobs
 from aquin.desk.kit.labels import Words
 from aquin.desk.session import Session
+from aquin.wording import sentence
 
 HEIGHT = 36
 STAYS = 8.0
@@ -116,12 +117,12 @@ class Foot(QWidget):
         held = self.message.text()
         if aside:
             if held in ("", self._aside) or time.monotonic() - self._told > STAYS:
-                self._aside = aside[0].capitalize()
+                self._aside = sentence(aside[0])
                 self._say(self._aside)
         elif self._aside and held == self._aside:
             self._say("")
         words, self._next = step
-        self.next_button.setText(f"{busy[0].capitalize()} …" if busy else f"Next: {words}  →")
+        self.next_button.setText(f"{sentence(busy[0])} …" if busy else f"Next: {words}  →")
         self.next_button.setEnabled(not busy)
         self.stop_button.setVisible(bool(busy or aside))
 

@@ -8,6 +8,7 @@ from aquin.desk.kit.dialogs import take_or_leave
 from aquin.desk.kit.labels import Words
 from aquin.desk.kit.number import Number
 from aquin.measure.targets import LIMITS, ORDER, UNIT, Targets, targets_of
+from aquin.wording import sentence
 
 
 class TargetDialog(QDialog):
@@ -53,7 +54,7 @@ class TargetDialog(QDialog):
         try:
             targets_of("own", ranges)
         except ValueError as error:
-            self.problem.setText(str(error).capitalize() + ".")
+            self.problem.setText(sentence(str(error)) + ".")
             return
         self.chosen.emit(ranges)
         self.accept()

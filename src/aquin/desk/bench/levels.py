@@ -21,6 +21,7 @@ from aquin.desk.kit.jobs import Jobs, Latest
 from aquin.desk.kit.labels import Words
 from aquin.errors import AquinError
 from aquin.measure.targets import ORDER, SCHOOLS, LevelRow, Targets, targets_of
+from aquin.wording import sentence
 
 if TYPE_CHECKING:
     from collections.abc import Mapping
@@ -88,7 +89,7 @@ class LevelPanel(QWidget):
             said = ", ".join(f"{n} {v:+z.1f}".replace("-", "−") for n, v in apart.items())
             lines.append(f"Beside the hero that it is tied to: {said}.")
         lines += [f"{r.name}: {why[r.name]}." for r in rows if r.name in why and not r.within(targets)]
-        lines += [f"{w.capitalize()}." for w in (found.warnings if found is not None else ())]
+        lines += [f"{sentence(w)}." for w in (found.warnings if found is not None else ())]
         self.notes.setText("\n".join(lines))
         self.notes.setVisible(bool(lines))
 

@@ -14,6 +14,7 @@ from aquin.colour.zones import ZoneGains
 from aquin.desk.kit import theme
 from aquin.desk.kit.labels import Words
 from aquin.desk.kit.number import Number
+from aquin.wording import sentence
 
 Cell = tuple[str, str, str, float, float, float, float, int, bool]
 """A number's key, name, unit, neutral value, step, limits, digits, and whether it shows its sign."""
@@ -177,7 +178,7 @@ class Stack(QWidget):
                 grade = replace(grade, balance=Balance.from_shift(grade.balance.stops, mired, duv))
             except ValueError as error:
                 self.show_grade(self.grade, self._moves)
-                self.note.setText(f"{str(error).capitalize()}.")
+                self.note.setText(f"{sentence(str(error))}.")
                 return
         elif key.split()[0] in ZONES:
             zone = key.split()[0]
@@ -188,7 +189,7 @@ class Stack(QWidget):
                 grade = replace(grade, zones=ZoneGains.of(rows))
             except ValueError as error:
                 self.show_grade(self.grade, self._moves)
-                self.note.setText(f"{str(error).capitalize()}.")
+                self.note.setText(f"{sentence(str(error))}.")
                 return
         elif key == "softness":
             grade = replace(grade, softness=n["softness"])

@@ -16,6 +16,7 @@ from aquin.desk.kit.boxes import column_of
 from aquin.desk.kit.labels import Words
 from aquin.desk.kit.number import Number
 from aquin.look.look import MOST_SKIN, MOST_VIGNETTE, Look
+from aquin.wording import sentence
 
 
 @dataclass(frozen=True)
@@ -172,7 +173,7 @@ class Parts(QWidget):
             made = self._made(key, n)
         except ValueError as error:  # tones would change places, or no gains do it
             self.show_look(self.look)
-            self.left.setText(f"{str(error).capitalize()}.")
+            self.left.setText(f"{sentence(str(error))}.")
             self.left.show()
             return
         self.look = made
