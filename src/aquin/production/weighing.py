@@ -65,9 +65,8 @@ def evidence_of(shoot: Shoot, place: CellKey, target: CellKey, own_hero: bool, e
         return Weighed()
     if exposure == "chart":
         return Weighed((chart[0],), "as bright and as warm as the charts")
-    seen = shoot.source(
-        target, place, np.zeros(3), graded=False
-    )  # all other witnesses speak of what was recorded
+    # all other witnesses speak of what was recorded, whatever the hero's balance is
+    seen = shoot.source(target, place, np.zeros(3), graded=False)
     assert seen is not None
     bright, white = _witnesses(shoot, place, target, seen[0], frames, points, exposure == "weighed")
     if exposure == "weighed":
