@@ -39,7 +39,7 @@ def stereo(count: int = 20) -> None:
         f"{'model':16} {'ours':>6} {'best':>6} {'ratio':>6} {'worst':>6} {'statistics':>11} "
         f"{'histograms':>11} {'before':>7}"
     )
-    for model in ("gains", "cdl", "cdl+curve", "cdl+curve+warp", "matrix", "root"):
+    for model in ("gains", "cdl", "cdl+curve", "cdl+curve+warp", "matrix", "matrix+curve", "root"):
         rows = []
         for seed in range(count):
             shot = camera(pair.right, np.random.default_rng(seed))

@@ -9,7 +9,16 @@ import cv2
 import numpy as np
 from skimage import data
 
-from aquin.charts.solve import BASES, FULL, solve
+from aquin.charts.fits import (
+    DE00,
+    cdl_of,
+    curved_matrix_of,
+    curved_of,
+    gains_of,
+    matrix_of,
+    root_of,
+    warped_of,
+)
 from aquin.colour.grade import Grade
 from aquin.colour.primaries import AP1_LUMA, XYZ_TO_AP1
 from aquin.match.engine import Side, match_sides
@@ -91,5 +100,16 @@ def by_itself(pair: StereoPair, seed: int) -> tuple[str, float, float]:
         return float(np.median(difference_of(true.graded(grade))))
 
     own = match_sides(Side(pair.left, pair.left), Side(shot, shot)).solution(beyond=True)
-    best = min(left(solve(knowing, m, leave_one_out=False).grade) for m in (*BASES, FULL))
-    return own.model, left(own.grade), best
+    return own.model, left(own.grade), min(left(grade) for grade in _fits(knowing))
+
+
+def _fits(pairs: Evidence) -> list[Grade]:
+    """What every model makes of pairs, whether or not their colours would be thought enough for it."""
+    cdl, matrix = cdl_of(pairs, None, DE00), matrix_of(pairs, None, DE00)
+    curved = curved_of(pairs, cdl, None, DE00)
+    more = [
+        root_of(pairs, matrix, DE00),
+        curved_matrix_of(pairs, None, DE00),
+        warped_of(pairs, curved, None, DE00),
+    ]
+    return [gains_of(pairs), cdl, matrix, curved, *more]

@@ -16,10 +16,12 @@ from aquin.colour import acescct
 from aquin.colour.cdl import Cdl
 from aquin.colour.grade import Balance, Grade
 from aquin.colour.hue_warp import HueWarp, hue_of
+from aquin.colour.tone_curve import ToneCurve
 from aquin.errors import AquinError
-from aquin.match.engine import Side, Source, combined, gather, kept_whole, match_sides
+from aquin.match.engine import Side, Source, combined, gather, match_sides
 from aquin.match.points import match_points
 from aquin.match.statistics import match_statistics, monge_kantorovitch
+from aquin.match.whole import kept_whole
 from aquin.measure.ledger import Evidence, difference_of, measure
 from stereo import StereoPair, by_itself, camera, stereo_pair
 
@@ -70,11 +72,44 @@ def test_a_match_is_near_the_best_that_knows_the_true_correspondence(model: str,
 
 
 def test_the_model_that_it_takes_by_itself_is_near_the_best_of_all(pair: StereoPair) -> None:
-    """Where the file holds any model. The first three draws, in the median: one of four is farther off (1.5 times, the
-    first of these), see the benchmark.
-    """
-    found = [by_itself(pair, seed) for seed in range(3)]
-    assert np.median([own / best for _, own, best in found]) <= 1.10
+    """Where the file holds any model, the first four draws; of twenty in the benchmark one or two lie beyond it."""
+    found = [own / best for _, own, best in (by_itself(pair, seed) for seed in range(4))]
+    assert max(found) <= 1.10, found
+
+
+def test_a_matrix_and_a_tone_curve_are_told_apart() -> None:
+    """Colours of which both are known: what neither a matrix alone nor a CDL with a curve finds."""
+    random = np.random.default_rng(4)
+    shot = 0.18 * 2 ** (random.uniform(-4, 2.5, (400, 1)) + random.normal(0, 0.6, (400, 3)))
+    rows = ((0.86, 0.11, 0.03), (0.02, 1.05, -0.07), (-0.03, 0.1, 0.93))
+    true = Grade(Balance(0.6), matrix=rows, curve=ToneCurve((0.4, 0.2, 0.0, -0.15, -0.3)))
+    pairs = Evidence(np.asarray(true.linear(shot)), shot, np.zeros(len(shot), bool))
+    found = {m: solve(pairs, m, leave_one_out=False) for m in ("matrix", "cdl+curve", "matrix+curve")}
+    assert found["matrix+curve"].mean < 0.1 * min(found["matrix"].mean, found["cdl+curve"].mean)
+    made = found["matrix+curve"].grade
+    even = np.repeat(0.18 * 2 ** np.linspace(-4, 2, 7)[:, None], 3, axis=1)
+    stops = np.log2(np.asarray(made.linear(even)) / np.asarray(true.linear(even)))
+    assert np.abs(stops).max() < 0.03
+
+
+def test_saturated_light_turns_as_far_as_pairs_show_it(pair: StereoPair) -> None:
+    """A vivid patch that a matrix turns by some 25 degrees: held back unless pairs of its hue say the same."""
+    strong = Grade(matrix=((1.0, 0.0, 0.0), (0.3, 0.7, 0.0), (0.0, 0.0, 1.0)))
+    shot = np.array(pair.right)
+    shot[100:200, 100:200] = (0.8, 0.1, 0.1)
+    turned = hue_of(acescct.encode(np.stack([shot[150, 150], strong.linear(shot[150, 150])])))
+    assert abs((turned[1] - turned[0] + 180) % 360 - 180) > 18
+    solution = Solution("matrix", strong, 1.0, 2.0, 1.0)
+    grey = np.full((40, 3), 0.18) * 2 ** np.linspace(-3, 2, 40)[:, None]
+    reds = grey[10:25] * (2.6, 0.45, 0.45)
+
+    def kept(colours: np.ndarray, hero: np.ndarray) -> Grade:
+        return kept_whole(solution, shot, Evidence(hero, colours, np.zeros(len(colours), bool))).grade
+
+    both = np.concatenate([grey, reds])
+    assert kept(grey, np.asarray(strong.linear(grey))) != strong
+    assert kept(both, both) != strong
+    assert kept(both, np.asarray(strong.linear(both))) == strong
 
 
 def test_what_only_one_camera_saw_does_not_disturb(pair: StereoPair) -> None:
@@ -201,14 +236,14 @@ def test_a_match_does_not_blow_up_or_turn_saturated_light(pair: StereoPair) -> N
     strong = Grade(trim=Cdl(saturation=1.6))
     solution = Solution("cdl", strong, 1.0, 2.0, 1.0)
     pairs = pair.true_pairs(shot)
-    assert kept_whole(solution, side(shot), pairs).grade == strong
+    assert kept_whole(solution, shot, pairs).grade == strong
     shot[100:200, 100:200] = (0.05, 0.06, 0.9)
     assert strong.linear(shot[150, 150]).max() > 2 * 0.9
-    kept = kept_whole(solution, side(shot), pairs).grade
+    kept = kept_whole(solution, shot, pairs).grade
     assert 1.0 <= kept.trim.saturation < 1.6
     assert kept.linear(shot[150, 150]).max() < 1.45 * 0.9
     turned = replace(solution, grade=Grade(warp=HueWarp((0, 0, 0, 0, 19, 19))))
-    made = kept_whole(turned, side(shot), pairs).grade
+    made = kept_whole(turned, shot, pairs).grade
     hues = [hue_of(acescct.encode(np.asarray(c))) for c in (shot[150, 150], made.linear(shot[150, 150]))]
     assert abs(float(hues[1] - hues[0])) <= 15.0
 

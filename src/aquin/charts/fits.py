@@ -12,7 +12,7 @@ from aquin.colour.difference import delta_terms, itp_of_ap1, lab_of_ap1
 from aquin.colour.grade import MOST_FLARE, Balance, Grade, Matrix3
 from aquin.colour.hue_warp import MOST_TURN, HueWarp, between, hue_of, moved, planes
 from aquin.colour.root_polynomial import TERMS, expand, root_rows
-from aquin.colour.tone_curve import ToneCurve, moving
+from aquin.colour.tone_curve import AT, ToneCurve, moving
 from aquin.errors import AquinError
 from aquin.measure.ledger import Evidence
 
@@ -290,6 +290,36 @@ def curved_of(evidence: Evidence, base: Grade, start: ToneCurve | None, metric: 
     found = least(made, aim, first, still, _LIFT_SPREAD, low, high, evidence.weights, start is not None)
     v = [float(n) for n in found]
     return replace(base, curve=ToneCurve((v[0], v[1], v[2], v[3], v[4])))
+
+
+_TONES = np.linspace(AT[0], AT[-1], 256)
+_LIFTED = moving(_TONES)
+
+
+def curved_matrix_of(evidence: Evidence, start: Grade | None, metric: Metric) -> Grade:
+    """Grey gains, then the 3x3 matrix in scene-linear and the tone curve of least difference, both together: what a
+    curve bends, a matrix that was fitted without it takes for colour.
+    """
+    first = start
+    if first is None or first.matrix is None:
+        first = curved_of(evidence, matrix_of(evidence, None, metric), None, metric)
+    balance, lift = gains_of(evidence).balance, first.curve.lift if first.curve is not None else (0.0,) * 5
+    aim, shot = Aim.at(metric, evidence.hero), evidence.shot * balance.factors
+
+    def made(v: Float64) -> Floats:
+        log = acescct.encode(np.asarray(shot @ v[:, :9].reshape(-1, 3, 3).transpose(0, 2, 1), np.float64))
+        moved = [np.interp(one, _TONES, by) for one, by in zip(log, _LIFTED(v[:, 9:]), strict=True)]
+        return acescct.decode(log + acescct.STOP * np.stack(moved))
+
+    still = np.array([*np.eye(3).ravel(), *[0.0] * 5])
+    reach = np.array([2.0] * 9 + [0.85] * 5)
+    spread = np.array([0.2] * 9 + [*_LIFT_SPREAD])
+    begun = np.array([*np.ravel(first.matrix or np.eye(3)), *lift])
+    near = start is not None and start.matrix is not None
+    found = least(made, aim, begun, still, spread, still - reach, still + reach, evidence.weights, near)
+    v = [float(n) for n in found]
+    rows: Matrix3 = ((v[0], v[1], v[2]), (v[3], v[4], v[5]), (v[6], v[7], v[8]))
+    return Grade(balance, matrix=rows, curve=ToneCurve((v[9], v[10], v[11], v[12], v[13])))
 
 
 ENOUGH, ENOUGH_NEAR = 1e-5, 1e-4

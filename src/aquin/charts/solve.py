@@ -13,6 +13,7 @@ from aquin.charts.fits import (
     METRICS,
     Metric,
     cdl_of,
+    curved_matrix_of,
     curved_of,
     flared_of,
     gains_of,
@@ -49,15 +50,15 @@ __all__ = [
 
 BASES = ("gains", "cdl", "matrix", "root")
 WARPED = tuple(f"{base}+warp" for base in BASES)
-CURVED = ("cdl+curve", "cdl+curve+warp")
+CURVED = ("cdl+curve", "matrix+curve", "cdl+curve+warp")
 FLARED = ("gains+flare", "matrix+flare")
 MODELS = BASES + WARPED + CURVED + FLARED
-"""`+curve` adds a tone curve on what the base leaves, `+warp` a hue warp on what is left then; `+flare` takes off the
-light that lies evenly over the picture before it.
+"""`+curve` adds a tone curve on what a CDL leaves, or solves one together with a matrix, `+warp` a hue warp on what is
+left then; `+flare` takes off the light that lies evenly over the picture before it.
 """
 FULL = "cdl+curve+warp"
 _STEPS = {name: k for k, name in enumerate(BASES + WARPED)}
-_STEPS |= {"gains+flare": 1, "cdl+curve": 2, "matrix+flare": 3, FULL: 6}
+_STEPS |= {"gains+flare": 1, "cdl+curve": 2, "matrix+flare": 3, "matrix+curve": 3, FULL: 6}
 """How far a model is from the simplest."""
 
 TITLES = {"gains": "grey gains", "cdl": "CDL", "matrix": "3×3", "root": "root polynomial"}
@@ -254,6 +255,8 @@ def _fit(
         return flared_of(pairs, base, start, metric), behind
     if base == "gains":
         grade = gains_of(pairs)
+    elif model == "matrix+curve":
+        grade = curved_matrix_of(pairs, start, metric)
     elif base == "matrix":
         grade = matrix_of(pairs, start, metric)
     elif base == "root":
@@ -266,7 +269,7 @@ def _fit(
     else:
         behind = matrix_of(pairs, start_matrix, metric)
         grade = cdl_of(chart, start, metric, scene, np.asarray(behind.linear(scene), np.float64))
-    if "curve" in more:
+    if "curve" in more and base != "matrix":
         grade = curved_of(pairs, grade, start.curve if start else None, metric)
     if "warp" in more:
         grade = warped_of(

@@ -18,7 +18,7 @@ from aquin.errors import AquinError
 from aquin.exchange import cdl_file, grade_file
 from aquin.exchange.proof import Proof
 from aquin.jobs.export_grade import check_ending, export_grade
-from aquin.match.engine import IN_A_CDL, By, Match, Side, Weight, match_sides, second_pass
+from aquin.match.engine import IN_A_CDL, MODELS, By, Match, Side, Weight, match_sides, second_pass
 from aquin.match.skin import Masks, with_skin
 from aquin.measure.clip import Clip
 from aquin.measure.ledger import Row, difference_of, measure
@@ -74,7 +74,8 @@ def match_files(hero: Clip, shot: Clip, ask: MatchAsk, config: ColourConfig) -> 
 
     sides = [_side(clip, number, ask) for clip, number in ((hero, ask.hero_frame), (shot, ask.shot_frame))]
     named = [(_colour_at(sides[0], a, hero), _colour_at(sides[1], b, shot)) for a, b in ask.named]
-    models = tuple(dict.fromkeys([*BASES, *FLARED, *([model] if model else [])]))
+    offered = (*BASES, *FLARED) if model or ask.out.suffix.lower() in cdl_file.SUFFIXES else MODELS
+    models = tuple(dict.fromkeys([*offered, *([model] if model else [])]))
     found = match_sides(sides[0], sides[1], ask.by, models, named)
     skin = find_skin(sides[0].linear, shown), find_skin(sides[1].linear, shown)
     if ask.weight != "frame":

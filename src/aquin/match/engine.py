@@ -11,17 +11,16 @@ import numpy as np
 
 from aquin.arrays import Float32, Float64
 from aquin.charts.diversity import diversity_of
-from aquin.charts.fits import DE00, curved_of, flared_of, warped_of
+from aquin.charts.fits import DE00, curved_of, warped_of
 from aquin.charts.read import Reading
 from aquin.charts.solve import BASES, FLARED, FULL, Solution, best_of, residual, solve_all
-from aquin.colour import acescct
-from aquin.colour.grade import Balance, Grade
-from aquin.colour.hue_warp import hue_of
+from aquin.colour.grade import Grade
 from aquin.errors import AquinError
 from aquin.match.chart import pair, scene_colours
 from aquin.match.materials import Materials, match_materials
 from aquin.match.points import Searched, match_points
 from aquin.match.statistics import match_statistics
+from aquin.match.whole import kept_whole
 from aquin.measure.clipping import unclipped
 from aquin.measure.ledger import Evidence
 
@@ -38,7 +37,7 @@ TITLES = {
     "statistics": "statistics",
     "skin": "skin",
 }
-MODELS = (*BASES, *FLARED, "cdl+curve", FULL)
+MODELS = (*BASES, *FLARED, "cdl+curve", "matrix+curve", FULL)
 """What a match is solved with, from simple to rich."""
 IN_A_CDL = ("gains", "cdl")
 
@@ -160,7 +159,7 @@ def match_sides(
         warnings.append(words)
     scene = scene_colours(shot.linear)
     solutions = solve_all(evidence, lambda share: tell(0.4 + 0.6 * share), scene, models, folds=FOLDS)
-    kept = tuple(kept_whole(s, shot, evidence) for s in solutions)
+    kept = tuple(kept_whole(s, shot.linear, evidence) for s in solutions)
     if words := _flare_words(kept):
         warnings.append(words)
     return Match(evidence, tuple(sources), kept, tuple(warnings))
@@ -187,7 +186,7 @@ def match_given(source: Source, shot: Side, models: Sequence[str] = MODELS) -> M
     """Solve by evidence that is there already. Raises AquinError when it carries no model."""
     evidence = combined([source])
     solutions = solve_all(evidence, None, scene_colours(shot.linear), models, folds=FOLDS)
-    return Match(evidence, (source,), tuple(kept_whole(s, shot, evidence) for s in solutions))
+    return Match(evidence, (source,), tuple(kept_whole(s, shot.linear, evidence) for s in solutions))
 
 
 def gather(
@@ -309,61 +308,6 @@ def second_pass(evidence: Evidence, grade: Grade) -> Grade | None:
         for k in range(FOLDS)
     ]
     return fit(evidence) if float(np.mean(left)) < 0.98 * before else None
-
-
-def kept_whole(solution: Solution, shot: Side, evidence: Evidence) -> Solution:
-    """The solution, weaker where it would take colours of the picture that were not clipped below black, or saturated
-    light far above what the balance makes of it, or to another hue; its balance stays whole.
-    """
-    grade = solution.grade
-    few = shot.linear[::4, ::4].reshape(-1, 3)
-    few = few[(few > 1e-4).all(axis=1)]
-    if not len(few) or _whole(grade, few):
-        return solution
-    if solution.model in FLARED:  # no more than leaves nearly all of the picture above black
-        most = np.asarray(np.quantile(few, 0.25 * LOST, axis=0), np.float64)
-        grade = flared_of(evidence, solution.model.split("+")[0], grade, DE00, most)
-    rest = replace(grade, balance=Balance())
-    for share in (1.0, 0.9, 0.75, 0.6, 0.45, 0.3, 0.15, 0.0):
-        weaker = replace(rest.at_strength(share), balance=grade.balance)
-        if _whole(weaker, few):
-            break
-    left = residual(evidence, weaker)
-    mean = float(left.mean())
-    # what it would leave on pairs that it has not seen grows as well, else it would pass for better than it is
-    loo = max(solution.loo + mean - solution.mean, mean) if np.isfinite(solution.loo) else solution.loo
-    return replace(solution, grade=weaker, mean=mean, p95=float(np.percentile(left, 95)), loo=loo)
-
-
-LOST = 0.002
-"""Share of a picture's unclipped pixels that a solution may take below black, or blow up, or turn."""
-BRIGHT = 0.5
-"""Scene-linear level of a pixel's largest channel, balanced, from which it is light that may blow up."""
-VIVID = 4.0
-"""How many times its smallest channel the largest is in saturated light."""
-BLOWN = 0.5
-"""Stops over the balanced picture by which saturated light may rise at most; neutral light is the tone curve's."""
-TURNED = 15.0
-"""Degrees of hue in ACEScct by which saturated light may turn at most."""
-
-
-def _whole(grade: Grade, colours: Float32) -> bool:
-    """Whether a grade leaves hardly any of (n, 3) unclipped colours below black, blown up or turned."""
-    given = np.asarray(colours, np.float64) * grade.balance.factors
-    made = np.asarray(grade.linear(np.asarray(colours, np.float64)), np.float64)
-    if (made <= 0).any(axis=1).mean() > LOST:
-        return False
-    bright = given.max(axis=1)
-    vivid = (bright > BRIGHT) & (bright > VIVID * given.min(axis=1))
-    if not vivid.any():
-        return True
-    given, made = given[vivid], np.maximum(made[vivid], 1e-5)
-    # what the grade does to grey of the same level is its tone, which is not meant here
-    grey = np.repeat(given.max(axis=1, keepdims=True), 3, axis=1) / grade.balance.factors
-    rise = np.log2(made.max(axis=1) / np.maximum(np.asarray(grade.linear(grey)).max(axis=1), 1e-5))
-    turn = hue_of(acescct.encode(made)) - hue_of(acescct.encode(given))
-    wrong = (rise > BLOWN) | (np.abs((turn + 180) % 360 - 180) > TURNED)
-    return bool(wrong.sum() <= LOST * len(colours))
 
 
 def _refusal(by: By, hero: Side, shot: Side, alike: float) -> str:

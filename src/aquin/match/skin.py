@@ -13,7 +13,8 @@ import numpy as np
 from aquin.arrays import Float64
 from aquin.charts.solve import DE00, Solution, residual, solve_all
 from aquin.colour.grade import Grade
-from aquin.match.engine import FOLDS, MODELS, Match, Side, Source, Weight, kept_whole
+from aquin.match.engine import FOLDS, MODELS, Match, Side, Source, Weight
+from aquin.match.whole import kept_whole
 from aquin.measure.ledger import Evidence
 
 LEVELS = ((5, 25), (25, 45), (45, 55), (55, 75), (75, 95))
@@ -90,7 +91,7 @@ def with_skin(
     )
     other = []
     for found in solve_all(weighted, None, None, models, folds=FOLDS):
-        found = kept_whole(found, shot, weighted)
+        found = kept_whole(found, shot.linear, weighted)
         left = residual(frame, found.grade, DE00)
         other.append(replace(found, mean=float(left.mean()), p95=float(np.percentile(left, 95))))
     on_skin: dict[tuple[Weight, str], float] = {

@@ -22,8 +22,8 @@ from aquin.production.address import is_address, place_of
 
 BY_HELP = "Evidence: auto, chart, points, materials, statistics or pairs."
 MODEL_HELP = (
-    "gains, cdl, matrix, root, each also as NAME+warp, or full (CDL, tone curve, hue warp); the best that the file "
-    "can hold if left out."
+    "gains, cdl, matrix, root, each also as NAME+warp, gains+flare, matrix+flare, matrix+curve, or full (CDL, tone "
+    "curve, hue warp); the best that the file can hold if left out."
 )
 WEIGHT_HELP = "What counts: frame, skin, or auto: what leaves less where both show skin."
 AGAIN_HELP = "Fit a tone curve and a hue warp to what is left, if that helps."

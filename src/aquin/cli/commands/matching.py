@@ -24,7 +24,8 @@ def settle(
     model: Annotated[
         str,
         typer.Option(
-            "--model", help="The balance: best, gains, cdl, matrix, root, gains+flare, matrix+flare or full."
+            "--model",
+            help="The balance: best, gains, cdl, matrix, root, gains+flare, matrix+flare, matrix+curve or full.",
         ),
     ] = "best",
     exposure: Annotated[
