@@ -383,7 +383,7 @@ def test_frames_by_number_timecode_and_step(opened: Window) -> None:
 def test_alternatives_preview_and_are_taken(opened: Window) -> None:
     view = page(opened)
     listed = view.alternatives
-    assert listed.count() == 6  # for the whole frame: nobody looks at these cameras
+    assert listed.count() == 7  # for the whole frame: nobody looks at these cameras
     assert "leave-one-out" in listed.item(2).text()
     view.hover("matrix")
     assert view.grade_shown().matrix is not None

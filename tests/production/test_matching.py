@@ -14,6 +14,7 @@ from aquin.colour.grade import Balance
 from aquin.colour.grade import Grade as Correction
 from aquin.desk.kit.axes import unsureness
 from aquin.errors import AquinError
+from aquin.jobs.settle_cells import settle_cells
 from aquin.match.level import Witness
 from aquin.measure.ledger import Evidence
 from aquin.production import Camera, Grade, Production, Root, Setup, Shot, ledgers
@@ -32,6 +33,7 @@ from aquin.production.heroes import (
     take_proposed,
 )
 from aquin.production.matching import Wish, models_of, read_charts, settle
+from aquin.production.measuring import encoding_of
 from aquin.production.settings import config_of
 from aquin.production.shoot import Shoot, needed, shot_grade
 from aquin.production.stale import is_stale
@@ -427,3 +429,18 @@ def test_one_card_is_believed_and_one_in_other_light_is_not(shoot_copy: Path) ->
     ratio = np.log2(again.sources[0].evidence.hero / said.sources[0].evidence.hero)
     assert ratio == pytest.approx(np.broadcast_to([-0.6, -0.3, -0.1], ratio.shape), abs=0.01)
     production.close()
+
+
+def test_heroes_are_proposed_after_it_is_known_what_speaks_against_a_shot(shoot: Production) -> None:
+    """The take that would be the hero is read as another camera's log, and nobody has audited that yet."""
+    setup = next(s for s in shoot.all(Setup) if s.name == "pier")
+    shoot.change("no heroes", *(replace(s, hero_id="") for s in shoot.all(Setup)))
+    first = propose(shoot)[setup.id]
+    other = next(c.encoding for c in shoot.all(Camera) if c.encoding != encoding_of(shoot, first))
+    shoot.change("read wrongly", replace(first, encoding=other))
+    shoot.keep_findings({})
+    assert propose(shoot)[setup.id].id == first.id
+    places = [p for p in Shoot(shoot, config_of(shoot)).shots if p[0] == setup.id]
+    settle_cells(shoot, config_of(shoot), places, Wish("gains", shots=False), jobs=1, heroes=True)
+    hero = hero_of(shoot, shoot.get(Setup, setup.id))
+    assert hero is not None and hero.id != first.id

@@ -9,6 +9,7 @@ from aquin.arrays import Float64, Floats
 from aquin.colour import acescct
 from aquin.colour.cdl import LUMA, Cdl
 from aquin.colour.difference import delta_terms, itp_of_ap1, lab_of_ap1
+from aquin.colour.even_table import EvenTable
 from aquin.colour.grade import MOST_FLARE, Balance, Grade, Matrix3
 from aquin.colour.hue_warp import MOST_TURN, HueWarp, between, hue_of, moved, planes
 from aquin.colour.root_polynomial import TERMS, expand, root_rows
@@ -308,8 +309,8 @@ def curved_matrix_of(evidence: Evidence, start: Grade | None, metric: Metric) ->
 
     def made(v: Float64) -> Floats:
         log = acescct.encode(np.asarray(shot @ v[:, :9].reshape(-1, 3, 3).transpose(0, 2, 1), np.float64))
-        moved = [np.interp(one, _TONES, by) for one, by in zip(log, _LIFTED(v[:, 9:]), strict=True)]
-        return acescct.decode(log + acescct.STOP * np.stack(moved))
+        tables = (EvenTable(AT[0], AT[-1], acescct.STOP * by) for by in _LIFTED(v[:, 9:]))
+        return acescct.decode(np.stack([one + table(one) for one, table in zip(log, tables, strict=True)]))
 
     still = np.array([*np.eye(3).ravel(), *[0.0] * 5])
     reach = np.array([2.0] * 9 + [0.85] * 5)

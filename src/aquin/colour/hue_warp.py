@@ -13,6 +13,7 @@ import numpy as np
 
 from aquin.arrays import Float64, Floats
 from aquin.colour.cdl import LUMA
+from aquin.colour.even_table import EvenTable
 from aquin.colour.pchip import Pchip
 
 Six = tuple[float, float, float, float, float, float]
@@ -47,20 +48,18 @@ class HueWarp:
             raise ValueError("a saturation scale must lie between 0 and 4")
 
     @cached_property
-    def _tables(self) -> tuple[Float64, Float64, Float64]:
+    def _table(self) -> EvenTable:
         at = np.linspace(0, 360, _TABLE + 1)
         turn, scale = between(at)(np.array([self.turn, self.scale]))
         angle = np.radians(turn)
-        return np.radians(at), scale * np.cos(angle), scale * np.sin(angle)
+        return EvenTable(0.0, 2 * np.pi, np.stack([scale * np.cos(angle), scale * np.sin(angle)]))
 
     def apply(self, log: Floats) -> Floats:
         """(..., 3) ACEScct; the float type is kept."""
         kind = log.dtype.type
         x, y = log @ _RED.astype(kind), log @ _SIDE.astype(kind)
-        at, cosine, sine = self._tables
-        hue = np.arctan2(y, x) % kind(2 * np.pi)
-        c, s = np.interp(hue, at, cosine).astype(kind), np.interp(hue, at, sine).astype(kind)
-        return moved(log, x, y, c, s)
+        cosine, sine = self._table(np.arctan2(y, x) % kind(2 * np.pi))
+        return moved(log, x, y, cosine, sine)
 
 
 def between(degrees: Floats) -> Callable[[Floats], Float64]:

@@ -12,6 +12,7 @@ import numpy as np
 
 from aquin.arrays import Float64, Floats
 from aquin.colour import acescct
+from aquin.colour.even_table import EvenTable
 from aquin.colour.pchip import Pchip
 
 Five = tuple[float, float, float, float, float]
@@ -41,19 +42,14 @@ class ToneCurve:
             raise ValueError("the tones of a curve must stay in their order")
 
     @cached_property
-    def _table(self) -> tuple[Float64, Float64]:
+    def _table(self) -> EvenTable:
+        """By how much ACEScct is moved: beyond the outer tones by as much as they are."""
         x = np.linspace(AT[0], AT[-1], _TABLE)
-        return x, x + acescct.STOP * moved_by(np.array([self.lift]), x)[0]
+        return EvenTable(float(x[0]), float(x[-1]), acescct.STOP * moved_by(np.array([self.lift]), x)[0])
 
     def apply(self, log: Floats) -> Floats:
         """(..., 3) ACEScct; the float type is kept."""
-        x, y = self._table
-        out = np.interp(log, x, y)
-        outside = (log < x[0]) | (log > x[-1])
-        if outside.any():
-            ends = np.where(log < x[0], y[0] - x[0], y[-1] - x[-1])
-            out = np.where(outside, log + ends, out)
-        return np.asarray(out.astype(log.dtype))
+        return np.asarray(log + self._table(log), log.dtype)
 
 
 def moving(log: Floats) -> Callable[[Float64], Float64]:

@@ -13,6 +13,7 @@ import numpy as np
 from aquin.arrays import Float64, Floats
 from aquin.colour import acescct
 from aquin.colour.cdl import Triple
+from aquin.colour.even_table import EvenTable
 from aquin.colour.pchip import Pchip
 
 ZONES = ("shadows", "middle", "lights")
@@ -52,21 +53,22 @@ class ZoneGains:
         return np.array([self.shadows, self.middle, self.lights], np.float64)
 
     @cached_property
-    def _tables(self) -> tuple[Float64, Float64]:
+    def _tables(self) -> list[EvenTable]:
+        """By how much ACEScct of each channel is moved."""
         x = np.linspace(AT[0], AT[-1], 1024)
-        return x, Pchip(AT, x)(self.rows.T)
+        return [EvenTable(float(x[0]), float(x[-1]), acescct.STOP * row) for row in Pchip(AT, x)(self.rows.T)]
 
     def apply(self, log: Floats) -> Floats:
         """(..., 3) ACEScct; the float type is kept."""
-        x, tables = self._tables
         kind = log.dtype.type
         out = np.empty_like(log)
-        for k, table in enumerate(tables):
-            channel = log[..., k]
-            moved = channel + kind(acescct.STOP) * np.interp(channel, x, table).astype(log.dtype)
+        for k, table in enumerate(self._tables):
+            channel = np.ascontiguousarray(log[..., k])
+            moved = channel + table(channel)
             dark = np.minimum(channel, moved) <= kind(acescct.BREAK_LOG)
             if dark.any():  # where ACEScct is straight a factor is no step
-                moved[dark] = acescct.encode(acescct.decode(channel[dark]) * kind(2.0 ** table[0]))
+                factor = kind(2.0 ** self.shadows[k])
+                moved[dark] = acescct.encode(acescct.decode(channel[dark]) * factor)
             out[..., k] = moved
         return out
 

@@ -13,6 +13,7 @@ from aquin.production.audit import Finding, apply_fixes, run_audit, sure_fixes
 from aquin.production.audit.charts import UNLOGGED
 from aquin.production.charting import CHARTS
 from aquin.production.charts_seen import look_for_charts, series_seen
+from aquin.production.heroes import take_proposed
 from aquin.production.matching import Summary, Wish, settle
 from aquin.production.measuring import measure_shots
 from aquin.production.over_time import follow, may_change
@@ -98,10 +99,12 @@ def settle_cells(
     tell: Tell | None = None,
     fix: bool = False,
     encoded: tuple[StandIn, ...] = (),
+    heroes: bool = False,
 ) -> Summary:
     """Match cells to their setups' heroes as one step that can be undone. `screen`: display and view that ledgers are
     measured on. `fix`: make the audit's sure fixes first, as a step of their own. `encoded`: cameras that were just
-    given an encoding, to be told of.
+    given an encoding, to be told of. `heroes`: have them proposed for setups without one, as a step of their own, once
+    it is known what speaks against a shot.
 
     Slow, for a worker. Raises AquinError, also where another program settles this production just now.
     """
@@ -118,5 +121,7 @@ def settle_cells(
             if fix and not production.read_only:
                 apply_fixes(production, again.fixes)
             ready = replace(again, encoded=ready.encoded + again.encoded)
+        if heroes and take_proposed(production) is not None:
+            run_audit(production, ready.config, measure=False)  # what it says beside heroes
         done = settle(production, ready.config, places, wish, screen, jobs, part(tell, PREPARING, 1.0))
     return replace(done, encoded=encoded + ready.encoded, fixes=fixes)

@@ -13,7 +13,7 @@ from aquin.cli.opening import opened, shot_of
 from aquin.cli.output import printed, with_progress
 from aquin.errors import AquinError
 from aquin.reading import json_of
-from aquin.workers import get_ready
+from aquin.workers import Tell, get_ready
 
 CELL_HELP = "Only this cell; SETUP alone is all of its cameras. Repeatable."
 
@@ -49,27 +49,27 @@ def settle(
     from aquin.cli.words.matching import cells_data, say_cells
     from aquin.jobs.settle_cells import settle_cells
     from aquin.production.cells import board
-    from aquin.production.heroes import hero_of, take_proposed
-    from aquin.production.matching import Wish
+    from aquin.production.heroes import hero_of
+    from aquin.production.matching import Summary, Wish
     from aquin.production.records import Setup
     from aquin.production.settings import config_of
 
     chosen = _model_of(model, exposure)
     with opened(file) as production:
         config = config_of(production)
-        if heroes:
-            take_proposed(production)
         names = _cell_names(production, config)
         wanted = [p for p, n in names.items() if not cells or n[0] in cells or "/".join(n) in cells]
         if not wanted:
             there = ", ".join("/".join(n) for n in names.values())
             raise AquinError("no cell has that name", file, f"There are: {there}")
-        if all(hero_of(production, production.get(Setup, p[0])) is None for p in wanted):
+        if not heroes and all(hero_of(production, production.get(Setup, p[0])) is None for p in wanted):
             raise AquinError("no setup has a hero to be matched to", file, "Have them proposed: --heroes")
         wish = Wish(chosen, shots=trims, exposure="as filmed" if exposure == "filmed" else exposure)
-        done = with_progress(
-            "settling", lambda tell: settle_cells(production, config, wanted, wish, None, jobs, tell, fix)
-        )
+
+        def work(tell: Tell) -> Summary:
+            return settle_cells(production, config, wanted, wish, None, jobs, tell, fix, heroes=heroes)
+
+        done = with_progress("settling", work)
         data = cells_data(done, names, board(production, config_of(production)))
     printed(data, as_json, say_cells)
     raise typer.Exit(0 if all(c.done for c in done.cells) else 1)
