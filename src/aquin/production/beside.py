@@ -171,17 +171,21 @@ def verdicts(
     tell: Tell | None = None,
     known: Mapping[str, float] | None = None,
     drifts: Mapping[str, Drift] | None = None,
+    mended: Mapping[str, float] | None = None,
 ) -> dict[str, Verdict]:
     """By the shot's id, of all shots of cells that can be compared. `trims`: grades of the hero cameras' shots that
     were just decided. `known`: stops by which a shot is exposed unlike its siblings, which are taken off first and
-    given back. `drifts`: by setup, how its light changes while it is filmed.
+    given back. `drifts`: by setup, how its light changes while it is filmed. `mended`: shots of the hero cameras with
+    a finding on their light that their trims take back, and the trims' errors in stops; beside others nothing is said.
     """
     wanted: dict[str, tuple[Shot, SeeJob]] = {}
-    known = known or {}
+    known, mended = known or {}, mended or {}
     for place in places:
         for shot in shoot.shots.get(place, ()):
             at = shoot.moment(shot)
-            if at is None or "baked picture" in shoot.odd.get(shot.id, ()) or shoot.odd.get(at.hero.id):
+            if at is None or "baked picture" in shoot.odd.get(shot.id, ()):
+                continue
+            if shoot.odd.get(at.hero.id) and at.hero.id not in mended:
                 continue
             job = like_of(shoot, shot, *_grades(shoot, shot, at, trims, known))
             if job is not None:
@@ -195,7 +199,9 @@ def verdicts(
         light = (drifts or {}).get(shot.setup_id, Drift(()))
         made = verdict_of(shoot, shot, found.get(key, {}), *grades, apart(light, shot, at.hero))
         if made is not None:
-            out[shot.id] = replace(made, off=made.off + known.get(shot.id, 0.0))
+            more = mended.get(at.hero.id, 0.0)
+            error, doubt = np.hypot(made.error, more), np.hypot(made.doubt, more)
+            out[shot.id] = replace(made, off=made.off + known.get(shot.id, 0.0), error=error, doubt=doubt)
     return out
 
 

@@ -59,12 +59,13 @@ def corrected(
     }
     known = exposed_apart(shoot, places)
     drifts = {id: drift_in(shoot, shoot.production.get(Setup, id)) for id in {p[0] for p in places}}
-    found = verdicts(shoot, places, graded, jobs, part(tell, 0.2, 0.95), known, drifts)
+    mended = {t.shot.id: t.error for t in trims if _mended(shoot, t)}
+    found = verdicts(shoot, places, graded, jobs, part(tell, 0.2, 0.95), known, drifts, mended)
     far = {id: stops for id, v in found.items() if abs(stops := _stops(v) - known.get(id, 0.0)) > FAR}
     if far:  # from near by, the same things may be told from others better
         near = {id: known.get(id, 0.0) + stops for id, stops in far.items()}
         there = [p for p in places if any(s.id in far for s in shoot.shots.get(p, ()))]
-        again = verdicts(shoot, there, graded, jobs, part(tell, 0.95, 1.0), {**known, **near}, drifts)
+        again = verdicts(shoot, there, graded, jobs, part(tell, 0.95, 1.0), {**known, **near}, drifts, mended)
         found |= {id: _surer(found[id], v) for id, v in again.items() if id in far}
     out: dict[str, Verdict] = {}
     for place in places:
@@ -79,12 +80,19 @@ def corrected(
             before = BEFORE_ONE_LIGHT
         light = {id: _light_of(shoot, id, trims) for id in own}
         views = (0.0, 0.0, 0.0) if shoot.aspect_of(place).any() else VIEWS
-        cell = of_cell(own, [id for id in own if shoot.odd.get(id)], spread, before, light, views)
+        odd = [id for id in own if shoot.odd_pair(shoot.production.get(Shot, id))]
+        cell = of_cell(own, odd, spread, before, light, views)
         out |= cell.shots
         if place in made and camera is not None:
             made[place] = _moved(shoot, place, made[place], cell, own)
             shoot.decided[place] = Correction.of(made[place].values)
     return out
+
+
+def _mended(shoot: Shoot, trim: Trim) -> bool:
+    """Whether a hero camera's shot with a finding on its light looks as the hero does, as what both show tells."""
+    odd = shoot.odd.get(trim.shot.id, set())
+    return bool(odd) and "baked picture" not in odd and trim.record.on and trim.by.startswith("the same")
 
 
 def _surer(far: Verdict, near: Verdict) -> Verdict:
