@@ -141,7 +141,7 @@ def judged_again(base: Path, fix: bool) -> list[tuple[object, tuple[float, ...]]
     from aquin.production.settings import config_of
     from aquin.production.shoot import Shoot
     from aquin.production.store import Production
-    from yardstick import judged
+    from yardstick import beside_others, judged
 
     path = base.with_name("judged.aquin")
     for old in base.parent.glob("judged*"):
@@ -161,8 +161,9 @@ def judged_again(base: Path, fix: bool) -> list[tuple[object, tuple[float, ...]]
     )
     desk = Shoot(production, config)
     said = beside_of(desk, list(desk.shots))
-    rows = []
-    for one in judged(production, desk, base.parent / "truth"):
+    rows, truth = [], base.parent / "truth"
+    others = (one for one in beside_others(production, desk, truth) if one.odd)
+    for one in (*(one for one in judged(production, desk, truth) if not one.odd), *others):
         found = said.get(one.shot.id)
         doubt = tuple(v[1] for v in found.axes.values()) if found is not None else (np.nan,) * 3
         rows.append((one, doubt))
@@ -179,7 +180,8 @@ def sound(rows: list) -> list:
 def say(name: str, rows: list) -> None:
     for title, group in (
         ("sound", sound(rows)),
-        ("mistaken", [r for r in rows if r[0].mistake and not r[0].hero]),
+        ("mistaken", [r for r in rows if r[0].mistake and not r[0].hero and not r[0].odd]),
+        ("beside a mistake of the hero's camera", [r for r in rows if r[0].odd and not r[0].hero]),
     ):
         if not group:
             continue

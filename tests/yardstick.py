@@ -33,7 +33,7 @@ BLOCKS = (60, 34)
 class Judged:
     """One shot. `before`, `after`: median CIEDE2000 over the frame's blocks as filmed and as graded. `off`: (3,) median
     log2 of the graded shot's channels over the target's. `hero`: whether it is of the hero's own camera. `odd`: whether
-    the hero's recording of that moment was a mistake itself, so that there is no truth to be matched to.
+    the hero's recording of that moment was a mistake itself, so that only `beside_others` has a truth for it.
     """
 
     shot: Shot
@@ -82,40 +82,83 @@ def difference(target: np.ndarray, graded: np.ndarray) -> tuple[float, np.ndarra
     return float(np.median(delta_e00(lab_of_ap1(a), lab_of_ap1(b)))), np.median(np.log2(b / a), axis=0)
 
 
+@dataclass(frozen=True)
+class _Seen:
+    """(n, 3) blocks: what the hero's camera would have recorded from a shot's place, as bright as the recording of
+    `theirs` is, and what was recorded; and what was planted.
+    """
+
+    hero: np.ndarray
+    own: np.ndarray
+    mistake: str
+
+
+def _seen(desk: Shoot, shot: Shot, theirs: Shot, truth: Path) -> _Seen | None:
+    file = truth / f"{shot.name}.npz"
+    if not file.exists():
+        return None
+    said, other = (json.loads((truth / f"{s.name}.json").read_text()) for s in (shot, theirs))
+    ref = desk.ref(shot, shot.first + said["zero"])
+    if ref is None:
+        return None
+    try:
+        own = blocks(side_of(ref, desk.config_path).linear)
+    except AquinError:  # a file that ends before its first frame
+        return None
+    # the truth is in the main camera's RGB
+    to_ap1 = desk.config.to_linear(CAMERAS["Heron"].linear_encoding.name)
+    seen = exposed(blocks(to_ap1(np.load(file)["hero"].astype(np.float32))), said, other)
+    sound = (own > 1e-3).all(axis=1)
+    return _Seen(seen[sound], own[sound], said["mistake"])
+
+
 def judged(production: Production, desk: Shoot, truth: Path) -> Iterator[Judged]:
     """Every shot that can be judged."""
-    to_ap1 = desk.config.to_linear(
-        CAMERAS["Heron"].linear_encoding.name
-    )  # the truth is in the main camera's RGB
     for shot in production.all(Shot):
-        file = truth / f"{shot.name}.npz"
         setup = production.find(Setup, shot.setup_id)
         hero = hero_of(production, setup)
-        if shot.kind != "shot" or not file.exists() or setup is None or hero is None:
+        if shot.kind != "shot" or setup is None or hero is None:
             continue
-        said = json.loads(file.with_suffix(".json").read_text())
         own_hero = shot.camera_id == hero.camera_id
         moment = moment_of(production, shot, hero) if not own_hero else Moment(shot, 0, 0, True)
-        theirs = json.loads((truth / f"{moment.hero.name}.json").read_text())
-        ref = desk.ref(shot, shot.first + said["zero"])
-        if ref is None:
+        if (seen := _seen(desk, shot, moment.hero, truth)) is not None:
+            target = np.asarray(shot_grade(desk, moment.hero).linear(seen.hero))
+            yield _judged(production, desk, shot, moment, seen, target)
+
+
+def beside_others(production: Production, desk: Shoot, truth: Path) -> Iterator[Judged]:
+    """Shots whose moment another recording of the hero's camera shows than the hero, against that recording as it is
+    graded, whatever is wrong with it: against what the hero's camera would have recorded from their place as the hero
+    is recorded and graded, as far off that as the other recording is.
+    """
+    for shot in production.all(Shot):
+        setup = production.find(Setup, shot.setup_id)
+        hero = hero_of(production, setup)
+        if shot.kind != "shot" or setup is None or hero is None or shot.camera_id == hero.camera_id:
             continue
-        try:
-            own = blocks(side_of(ref, desk.config_path).linear)
-        except AquinError:  # a file that ends before its first frame
+        moment = moment_of(production, shot, hero)
+        if moment.hero.id == hero.id or not moment.same_time or desk.odd.get(hero.id):
             continue
-        seen = exposed(blocks(to_ap1(np.load(file)["hero"].astype(np.float32))), said, theirs)
-        sound = (own > 1e-3).all(axis=1)
-        target = np.asarray(shot_grade(desk, moment.hero).linear(seen[sound]))
-        graded = np.asarray(shot_grade(desk, shot).linear(own[sound]))
-        yield Judged(
-            shot,
-            setup.name,
-            production.get(Camera, shot.camera_id).name,
-            said["mistake"],
-            difference(seen[sound], own[sound])[0],
-            *difference(target, graded),
-            own_hero,
-            bool(desk.odd.get(moment.hero.id)),
-            moment,
-        )
+        seen, other = (_seen(desk, s, hero, truth) for s in (shot, moment.hero))
+        if seen is not None and other is not None:
+            first = shot_grade(desk, hero)
+            there = np.asarray(shot_grade(desk, moment.hero).linear(other.own))
+            off = difference(np.asarray(first.linear(other.hero)), there)[1]
+            target = np.asarray(first.linear(seen.hero)) * np.exp2(off)
+            yield _judged(production, desk, shot, moment, seen, target)
+
+
+def _judged(
+    production: Production, desk: Shoot, shot: Shot, moment: Moment, seen: _Seen, target: np.ndarray
+) -> Judged:
+    return Judged(
+        shot,
+        production.get(Setup, shot.setup_id).name,
+        production.get(Camera, shot.camera_id).name,
+        seen.mistake,
+        difference(seen.hero, seen.own)[0],
+        *difference(target, np.asarray(shot_grade(desk, shot).linear(seen.own))),
+        moment.hero.id == shot.id,
+        bool(desk.odd.get(moment.hero.id)),
+        moment,
+    )

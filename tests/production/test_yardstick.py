@@ -16,7 +16,7 @@ from aquin.production.heroes import take_proposed
 from aquin.production.settings import config_of
 from aquin.production.shoot import Shoot
 from aquin.simulate.cameras import CAMERAS
-from yardstick import JUDGING, TUNING, Judged, exposed, judged
+from yardstick import JUDGING, TUNING, Judged, beside_others, exposed, judged
 
 
 @pytest.fixture
@@ -53,6 +53,29 @@ def test_the_heros_own_camera_reads_zero_and_a_third_of_a_stop_as_that(
     assert after.white[0] - other.white[0] == pytest.approx(10, abs=1)
     assert after.white[1] - other.white[1] == pytest.approx(0.002, abs=2e-4)
     assert after.before == other.before
+
+
+def test_beside_another_recording_of_the_heros_camera_it_reads_as_beside_the_hero(
+    production: Production, filmed: Path
+) -> None:
+    """Where that recording is sound both ways round say the same; where it is graded brighter, shots that were right
+    beside it are as much too dark.
+    """
+    truth = filmed.parents[1] / "truth"
+    config = config_of(production)
+
+    def beside() -> dict[str, Judged]:
+        return {j.shot.id: j for j in beside_others(production, Shoot(production, config), truth)}
+
+    usual = {j.shot.id: j for j in read(production, truth)}
+    found = beside()
+    assert len(found) >= 3
+    for id, one in found.items():
+        assert one.stops == pytest.approx(usual[id].stops, abs=0.03)
+        assert one.white[0] == pytest.approx(usual[id].white[0], abs=1)
+    one = next(iter(found.values()))
+    keep_grade(production, config, one.moment.hero, Correction(Balance(0.5)), "test")
+    assert beside()[one.shot.id].stops == pytest.approx(one.stops - 0.5, abs=0.02)
 
 
 def test_the_same_things_seen_by_two_cameras_agree(production: Production, filmed: Path) -> None:
