@@ -18,6 +18,7 @@ from aquin.match.engine import Side
 from aquin.match.materials import Materials, match_frames
 from aquin.measure.ledger import AXES, Row
 from aquin.production import Production, beside, match_work
+from aquin.production.audit import Finding
 from aquin.production.beside import (
     LEAST,
     SURER,
@@ -34,11 +35,13 @@ from aquin.production.cell_sum import BEFORE, COMMON, SPREAD, of_cell
 from aquin.production.cells import State, board
 from aquin.production.heroes import moment_of
 from aquin.production.match_work import Ref, SeeJob, see_job, side_of
-from aquin.production.records import Shot
+from aquin.production.matching import Wish, settle
+from aquin.production.records import Setup, Shot
 from aquin.production.scratch import scratch
 from aquin.production.settings import config_of
 from aquin.production.shoot import Shoot
 from aquin.production.trims import matters
+from shoots import copy_of
 from stereo import stereo_pair
 from yardstick import Judged, judged
 
@@ -66,6 +69,29 @@ def test_settling_leaves_no_sound_shot_worse(matched: Production, filmed: Path) 
     assert np.median([r.after for r in rows]) < 0.5 * np.median([r.before for r in rows])
     assert np.mean([r.after <= 4 for r in rows]) > 0.8
     assert np.mean(np.abs([r.stops for r in rows])) < 0.12
+
+
+@pytest.mark.parametrize(("kind", "compared"), [("exposure", True), ("encoding", False)])
+def test_shots_are_compared_with_a_faulty_recording_once_its_light_is_taken_back(
+    settled: Path, kind: str, compared: bool
+) -> None:
+    """A finding on another recording of the hero's camera, which points bring to the hero; not where it may be read
+    wrongly, which gains do not mend.
+    """
+    production = Production.open(copy_of(settled))
+    config = config_of(production)
+    desk = Shoot(production, config)
+    pairs = [(s, desk.moment(s)) for place in desk.shots for s in desk.shots[place] if s.kind == "shot"]
+    heroes = {s.hero_id for s in production.all(Setup)}
+    shot, at = next((s, at) for s, at in pairs if at and at.same_time and at.hero.id not in heroes)
+    found = Finding(kind, "warning", 0.9, "it is not as the others are", (at.hero.id,))
+    production.keep_findings({found.key: found.data()})
+    settle(production, config, list(desk.shots), Wish("gains"))
+    desk = Shoot(production, config)
+    balance = desk.balances[shot.setup_id, shot.camera_id]
+    assert desk.trims[at.hero.id].origin.startswith("the same points")
+    assert (shot.id in balance.values["told"]) is compared
+    production.close()
 
 
 def test_other_frames_are_looked_at_where_one_leaves_doubt_or_white_wanders(

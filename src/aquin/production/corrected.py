@@ -24,7 +24,7 @@ from aquin.production.cell_sum import (
     CellVerdict,
     of_cell,
 )
-from aquin.production.drifting import drift_in
+from aquin.production.drifting import LIGHT, drift_in
 from aquin.production.records import Camera, Grade, Setup, Shot
 from aquin.production.setups import kelvin
 from aquin.production.told import TOLD, told
@@ -92,7 +92,7 @@ def corrected(
 def _mended(shoot: Shoot, trim: Trim) -> bool:
     """Whether a hero camera's shot with a finding on its light looks as the hero does, as what both show tells."""
     odd = shoot.odd.get(trim.shot.id, set())
-    return bool(odd) and "baked picture" not in odd and trim.record.on and trim.by.startswith("the same")
+    return bool(odd) and odd <= LIGHT and trim.record.on and trim.by.startswith("the same")
 
 
 def _surer(far: Verdict, near: Verdict) -> Verdict:

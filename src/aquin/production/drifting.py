@@ -12,6 +12,9 @@ from aquin.production.setups import seconds_of
 if TYPE_CHECKING:
     from aquin.production.shoot import Shoot
 
+LIGHT = frozenset({"exposure", "white setting"})
+"""Findings on a shot's light, which gains take back."""
+
 
 def drift_in(shoot: Shoot, setup: Setup) -> Drift:
     """How light changed in a setup, by the hero camera's shots: what the same points say against the hero. Odd shots
@@ -19,7 +22,7 @@ def drift_in(shoot: Shoot, setup: Setup) -> Drift:
     """
     hero = hero_of(shoot.production, setup)
     begin = seconds_of(hero) if hero is not None else None
-    if hero is None or begin is None or shoot.odd.get(hero.id, set()) & {"exposure", "white setting"}:
+    if hero is None or begin is None or shoot.odd.get(hero.id, set()) & LIGHT:
         return Drift(())
     seen = [Seen(begin[0], (0.0, 0.0, 0.0))]
     for shot in shoot.shots.get((setup.id, hero.camera_id), ()):
