@@ -22,3 +22,4 @@ def test_it_reads_as_numpy_does(kind: type, near: float, random: np.random.Gener
 def test_what_is_no_number_stays_none() -> None:
     made = EvenTable(0.0, 1.0, np.array([3.0, 4.0, 6.0]))(np.array([0.25, np.nan, 1.0]))
     assert made[[0, 2]] == pytest.approx([3.5, 6.0]) and np.isnan(made[1])
+    assert EvenTable(0.0, 1.0, np.array([[3.0, 4.0, 6.0]] * 2))(np.float32(0.25)) == pytest.approx([3.5, 3.5])

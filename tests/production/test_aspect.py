@@ -102,7 +102,7 @@ def test_a_card_that_things_about_it_contradict_is_not_believed(galley: Path) ->
     said = {"off": (card - 0.7).tolist(), "error": [0.05] * 3}
     production.keep_measured(ASPECT, {job.key: said})
     look_about_cards(shoot, [place])
-    assert shoot.contradicted[place] == pytest.approx(-0.7)
+    assert shoot.contradicted[place] == pytest.approx(np.full(3, -0.7))
     assert place not in shoot.one_light and not shoot.aspect_of(place).any()
     for off, error, expected in (
         (-0.7, 0.05, True),
@@ -111,4 +111,11 @@ def test_a_card_that_things_about_it_contradict_is_not_believed(galley: Path) ->
         (0.5, 0.05, True),
     ):
         assert contradicts(np.full(3, off), np.full(3, error)) is expected
+    for warm, error, expected in (
+        (0.28, 0.03, True),
+        (-0.28, 0.03, True),
+        (0.03, 0.03, False),
+        (0.2, 0.1, False),
+    ):
+        assert contradicts(np.array([warm / 2, 0, -warm / 2]), np.full(3, error)) is expected
     production.close()

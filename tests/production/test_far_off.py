@@ -52,7 +52,7 @@ def test_what_is_seen_from_near_by_stands_in_for_what_was_seen_from_afar(
 
     def seen(of_odd: Callable[[float], float]) -> dict[str, Verdict]:
         def verdicts(
-            shoot: Shoot, there: list, graded: object, jobs: object, tell: object, known: dict, _: object
+            shoot: Shoot, there: list, graded: object, jobs: object, tell: object, known: dict, *_: object
         ):
             asked.append((len(there), dict(known)))
             held = {s.id for p in there for s in shoot.shots[p]}

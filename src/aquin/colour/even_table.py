@@ -30,12 +30,15 @@ class EvenTable:
         kind = np.float32 if places.dtype == np.float32 else np.float64
         rows, steps = self._held[kind]
         last = rows.shape[1] - 1
-        share = (places - kind(self.low)) * kind(last / (self.high - self.low))
+        share = np.asarray((places - kind(self.low)) * kind(last / (self.high - self.low)))
         np.clip(share, 0, last, out=share)
         with np.errstate(invalid="ignore"):  # what is no number stays none
             first = share.astype(np.int32)
         share -= first.astype(kind)
-        out = [row.take(first, mode="clip") for row in rows]
-        for value, step in zip(out, steps, strict=True):
-            value += step.take(first, mode="clip") * share
+        out = []
+        for row, step in zip(rows, steps, strict=True):
+            value = np.asarray(step.take(first, mode="clip"))
+            value *= share
+            value += row.take(first, mode="clip")
+            out.append(value)
         return np.asarray(out[0] if self.values.ndim == 1 else np.stack(out))

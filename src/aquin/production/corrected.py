@@ -111,7 +111,9 @@ def _card_words(shoot: Shoot, place: CellKey) -> str:
     the card was not in one light.
     """
     if (other := shoot.contradicted.get(place)) is not None:
-        return f"; but what stands about the two cards is {other:+z.2f} st apart: they were not in one light"
+        stops, warm, _ = to_parts(other[None])[0]
+        apart = f"{stops:+z.2f} st and {warm / STOPS_A_MIRED:+z.0f} mired"
+        return f"; but what stands about the two cards is {apart} apart: they were not in one light"
     aspect = shoot.aspect_of(place)
     stops, warm, _ = to_parts(aspect[None])[0]
     if not matters(aspect):

@@ -79,8 +79,8 @@ class Shoot:
     aspect: dict[CellKey, np.ndarray] = field(default_factory=dict)
     """Log2 of the channels, (3,), by which a place looks otherwise from a cell's camera than from its hero's, where
     that was just found (see `production.aspect`)."""
-    contradicted: dict[CellKey, float] = field(default_factory=dict)
-    """Stops by which things about such a card say something else than the card, where that is too much for a view."""
+    contradicted: dict[CellKey, np.ndarray] = field(default_factory=dict)
+    """(3,) log2 of the channels by which things about such a card say more than the card, where no view explains it."""
     cards: Mapping[str, Mapping[str, Any]] | None = None
     """What was measured of grey cards, by shot, once it was asked for (`production.grey_cards`)."""
     scratch: str = ""
