@@ -83,6 +83,8 @@ COLOURED = 0.5
 """Share of a colour's chroma that pairs need to speak for its hue."""
 SEVERAL = 5
 """Pairs that it takes."""
+HUE_STEP, CHROMA_STEP = 2.0, 0.02
+"""Degrees, and chroma in ACEScct, within which colours are looked at together."""
 
 
 @dataclass(frozen=True)
@@ -103,10 +105,11 @@ class _Told:
         """(m, 3) ACEScct, balanced, to the degrees by which pairs of the same hue turn in the middle: (m,). 0 where too
         few pairs have that hue and at least half of that chroma.
         """
-        hue, chroma = hue_of(logs), np.hypot(*planes(logs))
-        out = np.zeros(len(logs))
-        for k in range(len(logs)):
-            near = (np.abs(_between(self.hue, hue[k])) < ABOUT) & (self.chroma > COLOURED * chroma[k])
+        grid = np.stack([hue_of(logs) / HUE_STEP, np.hypot(*planes(logs)) / CHROMA_STEP], axis=1)
+        alike, back = np.unique(np.round(grid), axis=0, return_inverse=True)
+        out = np.zeros(len(alike))
+        for k, (hue, chroma) in enumerate(alike * (HUE_STEP, CHROMA_STEP)):
+            near = (np.abs(_between(self.hue, hue)) < ABOUT) & (self.chroma > COLOURED * chroma)
             if near.sum() >= SEVERAL:
                 out[k] = np.median(self.turned[near])
-        return out
+        return np.asarray(out[back.ravel()])
