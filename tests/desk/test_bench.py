@@ -20,6 +20,7 @@ from PySide6.QtWidgets import QApplication
 from aquin.colour.grade import Grade
 from aquin.desk.app import put_away
 from aquin.desk.bench.session_file import read_session
+from aquin.desk.bench.side_panel import Alternatives, SidePanel
 from aquin.desk.bench.state import BenchState
 from aquin.desk.commands import BY_ID
 from aquin.desk.kit import theme
@@ -396,6 +397,28 @@ def test_alternatives_preview_and_are_taken(opened: Window) -> None:
     view.export(Path("x.cdl"))
     settle_down(opened)
     assert "matrix" in view.panel.export_note.text()
+
+
+def test_settling_all_takes_the_best_that_the_wanted_file_holds(opened: Window) -> None:
+    """A CDL at first; of all models where that is switched off, which is remembered."""
+    view = page(opened)
+    match = opened.state.match
+    best = match.solution(beyond=True)
+    assert best.grade.beyond_cdl and view.panel.cdl_button.isChecked()
+    assert match.solution().title in best_of(view.alternatives)
+    view.panel.settle_all_button.click()
+    assert opened.state.grade == match.solution().grade and not opened.state.grade.beyond_cdl
+    view.panel.cdl_button.click()
+    assert best.title in best_of(view.alternatives)
+    view.panel.settle_all_button.click()
+    assert opened.state.grade == best.grade
+    assert not SidePanel().cdl_button.isChecked()
+    view.panel.cdl_button.click()
+    assert SidePanel().cdl_button.isChecked()
+
+
+def best_of(listed: Alternatives) -> str:
+    return next(t for k in range(listed.count()) if (t := listed.item(k).text()).endswith(", best"))
 
 
 def test_making_the_shot_the_hero_swaps_the_sides(opened: Window) -> None:

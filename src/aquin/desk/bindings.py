@@ -50,6 +50,7 @@ def bind_bench(
         "materials": lambda: tools.toggle("materials"),
         "neutral": lambda: tools.toggle("neutral"),
         "targets": panel.targets_button.click,
+        "for_cdl": panel.cdl_button.click,
         "agree": agree,
         "export": bench.ask_export,
     }

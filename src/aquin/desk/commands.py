@@ -183,6 +183,7 @@ TABLE: tuple[Command, ...] = (
         ("Shift+S",),
         "Take the solution of least leave-one-out residual that fits into a CDL",
     ),
+    Command("bench.for_cdl", "For a CDL", (), "Settle all takes the best that fits into a CDL"),
     Command(
         "bench.second", "Second pass", (), "Fit a tone curve and a hue warp to what the present grade leaves"
     ),

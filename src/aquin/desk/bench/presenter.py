@@ -88,6 +88,11 @@ class Presenter(QObject):
         self.state.settle_all()
         self.changed.emit(False)
 
+    def for_cdl(self, on: bool) -> None:
+        """Whether the wanted file is a CDL."""
+        self.state.for_cdl = on
+        self.changed.emit(False)
+
     def set_grade(self, grade: Grade, what: str, dragging: bool = False) -> None:
         """A number of what holds at this frame was typed or dragged: where a key lies here, it moves alone."""
         self.seeing.clock.start()

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import QSettings, Qt, Signal
 from PySide6.QtGui import QFocusEvent
 from PySide6.QtWidgets import (
     QFrame,
@@ -29,12 +29,17 @@ from aquin.desk.kit.choices import Choices
 from aquin.desk.kit.labels import Words
 from aquin.desk.kit.number import Number
 from aquin.desk.kit.section import Section
+from aquin.own_files import window_settings
 
 if TYPE_CHECKING:
     from aquin.charts.solve import Solution
     from aquin.jobs.same_materials import SameMaterials
     from aquin.match.engine import Match, Weight
     from aquin.measure.ledger import Row
+
+
+FOR_CDL = "bench/for a CDL"
+"""Of the window's settings: whether the wanted file is one."""
 
 
 class Note(QPlainTextEdit):
@@ -79,7 +84,7 @@ class Alternatives(Choices):
         use.
         """
         self.clear()
-        preferred = match.solution() if match is not None else None
+        preferred = match.solution(beyond=not state.for_cdl) if match is not None else None
         for solution in match.solutions if match else ():
             self._put(match, state, "frame", solution, solution is preferred)
             for other in (s for s in (match.other if match else ()) if s.model == solution.model):
@@ -139,6 +144,7 @@ class SidePanel(QScrollArea):
     export = Signal()
     again = Signal()
     strength_changed = Signal(float)
+    cdl_wanted = Signal(bool)
     history = Signal()
     tolerances = Signal()
     note_written = Signal(str)
@@ -247,8 +253,24 @@ class SidePanel(QScrollArea):
         line.addWidget(Words("strength %"))
         line.addWidget(self.strength)
         line.addStretch()
+        line.addWidget(self._for_a_cdl())
         line.addWidget(self.again_button)
         section.column.addLayout(line)
+
+    def _for_a_cdl(self) -> QPushButton:
+        self.cdl_button = button = QPushButton("for a CDL")
+        button.setProperty("quiet", True)
+        button.setCheckable(True)
+        button.setToolTip(tip("bench.for_cdl", "Off: of all models, for a CLF or a .cube"))
+        settings = QSettings(str(window_settings()), QSettings.Format.IniFormat)
+        button.setChecked(str(settings.value(FOR_CDL)) != "false")
+
+        def wanted(on: bool) -> None:
+            settings.setValue(FOR_CDL, "true" if on else "false")
+            self.cdl_wanted.emit(on)
+
+        button.toggled.connect(wanted)
+        return button
 
     def _export(self, column: QVBoxLayout) -> None:
         self.export_button = QPushButton(words("bench.export"))

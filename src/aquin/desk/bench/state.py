@@ -101,6 +101,8 @@ class BenchState:
         """The last ledger, with what it was measured from: it is asked for several times while the Bench is shown."""
         self.strength = 1.0
         """How much of a solution is taken."""
+        self.for_cdl = True
+        """Whether the wanted file is a CDL, which the solution that is taken by itself has to fit into."""
         self.now = Decisions()
         self.graded = True
         self._past: list[Step] = []
@@ -306,9 +308,9 @@ class BenchState:
             self.set_here(grade, f"settle {axis}")
 
     def settle_all(self) -> None:
-        """Take the best solution that fits into a CDL, as strong as is asked for."""
+        """Take the best solution that the wanted file holds, as strong as is asked for."""
         if self.match is not None:
-            self.set_here(self.taken(self.match.solution()), "settle all")
+            self.set_here(self.taken(self.match.solution(beyond=not self.for_cdl)), "settle all")
 
     def take(self, model: str, weight: Weight | None = None) -> None:
         if self.match is not None:

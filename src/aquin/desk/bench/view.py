@@ -60,17 +60,10 @@ class BenchView(QWidget):
         self.headers = {role: SideHeader(role) for role in ROLES}
         self.pictures, self.scopes, self.panel = Pictures(), ScopeStrip(), SidePanel()
         self.tools, self.bar = Tools(self.pictures), ModeBar()
-        self.mode_buttons, self.state_label = self.bar.modes, self.bar.state
-        self.zones_button, self.third_button, self.grade_button = (
-            self.bar.zones,
-            self.bar.tones,
-            self.bar.grade,
-        )
-        self.corners_button, self.scopes_button, self.bare_button = (
-            self.bar.corners,
-            self.bar.scopes,
-            self.bar.bare,
-        )
+        bar = self.bar
+        self.mode_buttons, self.state_label = bar.modes, bar.state
+        self.zones_button, self.third_button, self.grade_button = bar.zones, bar.tones, bar.grade
+        self.corners_button, self.scopes_button, self.bare_button = bar.corners, bar.scopes, bar.bare
         self.files = Files(self.state, jobs, self)
         self.seeing = Seeing(self.state, session, self.pictures, self.scopes, self.tools, jobs)
         self.files.view = lambda: self.seeing.view
@@ -121,8 +114,8 @@ class BenchView(QWidget):
         self.columns.setStretchFactor(1, 0)
         self.columns.setSizes([850, 338])
         self.columns.setChildrenCollapsible(False)
-        line = line_of(0, self)
-        line.addWidget(self.columns)
+        line_of(0, self).addWidget(self.columns)
+        self.state.for_cdl = self.panel.cdl_button.isChecked()
 
     def _connect(self) -> None:
         for header in self.headers.values():
@@ -164,6 +157,7 @@ class BenchView(QWidget):
         panel.stack.changed.connect(self.levels.number)
         panel.stack.ended.connect(self.levels.number_ended)
         panel.strength_changed.connect(self._strength)
+        panel.cdl_wanted.connect(self.presenter.for_cdl)
         panel.again.connect(self.presenter.second_pass)
         panel.alternatives.hovered.connect(self.presenter.hover)
         panel.alternatives.taken.connect(self.presenter.take)
@@ -316,7 +310,7 @@ class BenchView(QWidget):
 
     def ask_export(self) -> None:
         shot = self.state.side("shot")
-        start = f"{Path(shot.file).stem}.cdl" if shot else "grade.cdl"
+        start = f"{Path(shot.file).stem if shot else 'grade'}.{'cdl' if self.state.for_cdl else 'clf'}"
         path, kind = ask_save(self, "Export the grade", EXPORTS, start, EXPORT_KINDS)
         if path:
             self.presenter.export(path, 33 if kind.startswith("3D LUT, 33") else 65, force=True)
